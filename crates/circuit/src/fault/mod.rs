@@ -1,0 +1,167 @@
+//! Faults as changes of elements, generated from the vehicle file.
+//!
+//! One small file per kind of thing that can fail. An id is
+//! `<what>:<name>:<mode>[:<number>]`; the number (ohms, or the knee current of a
+//! constriction) may be any positive value, not only those on the grid.
+
+use crate::compile::{BranchId, Circuit, CircuitError, NodeId};
+use crate::law::Law;
+use serde::Serialize;
+
+mod ground;
+mod part;
+mod terminal;
+mod wire;
+
+/// A change of the circuit.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Change {
+    /// A branch gets another law.
+    Branch(BranchId, Law),
+    /// A resistance appears in series with a branch, whatever its law.
+    Series(BranchId, f64),
+    /// A resistance appears between two nodes.
+    Bridge(NodeId, NodeId, f64),
+    /// A device is stuck in a mode.
+    Hold(usize, u8),
+    /// A part's effect is lost mechanically.
+    NoEffect(usize),
+}
+
+/// A hypothesis: something that can be wrong.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Fault {
+    /// Its id.
+    pub id: String,
+    /// What a technician would repair.
+    pub repair_item: String,
+    /// Relative weight before any evidence.
+    pub prior: f64,
+    /// In words.
+    pub text: String,
+    /// What it does to the circuit.
+    #[serde(skip)]
+    pub changes: Vec<Change>,
+}
+
+/// Series resistances tried, ohms.
+pub const SERIES_OHMS: [f64; 13] =
+    [0.1, 0.22, 0.47, 1.0, 2.2, 4.7, 10.0, 22.0, 47.0, 100.0, 1e3, 1e4, 1e5];
+/// Bridge resistances tried, ohms.
+pub const BRIDGE_OHMS: [f64; 4] = [0.05, 5.0, 100.0, 2e3];
+/// Knee currents of a constriction tried, amperes; its cold resistance is fixed.
+pub const KNEE_AMPS: [f64; 5] = [0.25, 0.4, 0.63, 1.0, 1.6];
+/// Cold resistance of a constriction, ohms.
+pub const CONSTRICTION_OHMS: f64 = 0.15;
+
+/// Everything that can be wrong with a vehicle, in a fixed order.
+pub fn all(circuit: &Circuit) -> Vec<Fault> {
+    let mut faults = Vec::new();
+    for w in 0..circuit.vehicle.wires.len() {
+        wire::generate(circuit, w, &mut faults);
+    }
+    for key in circuit.terminal_branch.keys() {
+        terminal::generate(circuit, key, &mut faults);
+    }
+    for g in 0..circuit.vehicle.grounds.len() {
+        ground::generate(circuit, g, &mut faults);
+    }
+    for p in 0..circuit.vehicle.parts.len() {
+        part::generate(circuit, p, &mut faults);
+    }
+    faults
+}
+
+/// The fault with an id; its number may lie off the grid.
+///
+/// # Errors
+/// [`CircuitError::NoSuchFault`].
+pub fn by_id(circuit: &Circuit, id: &str) -> Result<Fault, CircuitError> {
+    let none = || CircuitError::NoSuchFault(id.to_owned());
+    let fields: Vec<&str> = id.split(':').collect();
+    let (&[what, name, mode], number) =
+        (fields.first_chunk::<3>().ok_or_else(none)?, fields.get(3).map(|n| n.parse::<f64>()));
+    let number = match number {
+        None => None,
+        Some(Ok(n)) if n.is_finite() && n > 0.0 && fields.len() == 4 => Some(n),
+        Some(_) => return Err(none()),
+    };
+    let found = match what {
+        "wire" => circuit.wire(name).and_then(|w| wire::make(circuit, w, mode, number)),
+        "terminal" => name.split_once('.').and_then(|(connector, cavity)| {
+            terminal::make(circuit, &(connector.to_owned(), cavity.to_owned()), mode, number)
+        }),
+        "ground" => circuit
+            .vehicle
+            .grounds
+            .iter()
+            .position(|g| g.id == name)
+            .and_then(|g| ground::make(circuit, g, mode, number)),
+        "part" => circuit.part(name).and_then(|p| part::make(circuit, p, mode, number)),
+        _ => None,
+    };
+    found.ok_or_else(none)
+}
+
+/// The name of a repair item in words.
+pub fn item_text(circuit: &Circuit, item: &str) -> String {
+    let v = &circuit.vehicle;
+    match item.split_once(':') {
+        Some(("wire", id)) => v.wires.iter().find(|w| w.id == id).map_or_else(
+            || format!("Conductor {id}"),
+            |w| format!("Conductor {id} {}, {} to {}", w.colour, w.from, w.to),
+        ),
+        Some(("terminal", id)) => {
+            let connector = id.split('.').next().unwrap_or(id);
+            match v.connectors.iter().find(|c| c.id == connector) {
+                Some(c) => format!("Terminal {id}, {}", lower(&c.name)),
+                None => format!("Terminal {id} in its socket"),
+            }
+        }
+        Some(("ground", id)) => v
+            .grounds
+            .iter()
+            .find(|g| g.id == id)
+            .map_or_else(|| id.to_owned(), |g| format!("Ground point {id}, {}", g.name)),
+        Some(("part", id)) => v
+            .parts
+            .iter()
+            .find(|p| p.id == id)
+            .map_or_else(|| id.to_owned(), |p| format!("{} {id}", p.name)),
+        _ => item.to_owned(),
+    }
+}
+
+fn lower(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map(|c| c.to_lowercase().chain(chars).collect()).unwrap_or_default()
+}
+
+/// Ohms in a few significant figures: `2.2 Ω`, `10 kΩ`.
+pub fn ohms_text(ohms: f64) -> String {
+    match ohms {
+        r if r >= 1e6 => format!("{:.3} MΩ", r / 1e6),
+        r if r >= 1e3 => format!("{} kΩ", trim(r / 1e3)),
+        r => format!("{} Ω", trim(r)),
+    }
+}
+
+fn trim(v: f64) -> String {
+    let digits = (1 - v.abs().log10().floor() as i32).clamp(0, 3) as usize;
+    format!("{v:.digits$}")
+}
+
+/// How much likelier than elsewhere things fail in a place.
+fn harshness(circuit: &Circuit, places: &[&str], wire: bool) -> f64 {
+    places
+        .iter()
+        .filter_map(|id| circuit.vehicle.places.iter().find(|p| p.id == *id))
+        .map(|p| {
+            let wet = if p.wet && !wire { 3.0 } else { 1.0 };
+            let flexing = if p.flexing && wire { 6.0 } else { 1.0 };
+            let exposed = if p.exposed { 1.6 } else { 1.0 };
+            let hot = if p.hot { 1.4 } else { 1.0 };
+            wet * flexing * exposed * hot
+        })
+        .fold(1.0, f64::max)
+}

@@ -1,0 +1,28 @@
+//! The electrical model: everything that can be measured is computed here.
+//!
+//! A [`Circuit`] is compiled from a vehicle file; [`Circuit::solve`] finds the DC
+//! operating point for an operating state, a set of [`Change`]s (faults) and an
+//! attached meter, iterating relays, fuses, drivers and module aliveness to a
+//! fixed point.
+
+pub mod compile;
+pub mod elements;
+pub mod fault;
+pub mod law;
+pub mod linear;
+pub mod meter;
+pub mod software;
+pub mod solve;
+pub mod spice;
+pub mod tolerance;
+
+pub use compile::{Branch, BranchId, Circuit, CircuitError, NodeId, Of};
+pub use fault::{Change, Fault};
+pub use law::Law;
+pub use meter::{Instrument, Probe, Shown};
+pub use solve::{Extra, Solution};
+
+/// Leakage from every node to the body, siemens (1 GOhm): keeps floating nodes solvable.
+pub const LEAK_SIEMENS: f64 = 1e-9;
+/// Resistance that stands for "open", ohms.
+pub const OPEN_OHMS: f64 = 1e9;

@@ -1,0 +1,44 @@
+//! Any operating point as a SPICE deck.
+
+use crate::compile::Circuit;
+use crate::fault::Change;
+use crate::solve::{Extra, Solution};
+use crate::{LEAK_SIEMENS, Law};
+use std::fmt::Write;
+
+/// Writes the deck of a solved point: relays, fuses and drivers stand as they
+/// settled, motors and generators keep their non-linear laws. `* node <n> <id>`
+/// lines say which node is which cavity.
+pub fn deck(
+    circuit: &Circuit,
+    title: &str,
+    solution: &Solution,
+    changes: &[Change],
+    meter: Option<Extra>,
+) -> String {
+    let mut deck = format!("* {}\n", title.replace('\n', " "));
+    for (id, node) in &circuit.node_of {
+        let _ = writeln!(deck, "* node {node} {id}");
+    }
+    for (k, branch) in circuit.branches.iter().enumerate() {
+        if branch.from != branch.to {
+            let card = solution.laws[k].spice(&format!("b{k}"), branch.from, branch.to);
+            let _ = writeln!(deck, "{card}");
+        }
+    }
+    for (k, change) in changes.iter().enumerate() {
+        if let Change::Bridge(a, b, ohms) = *change {
+            let _ = writeln!(deck, "{}", Law::Ohms(ohms).spice(&format!("x{k}"), a, b));
+        }
+    }
+    if let Some(meter) = meter {
+        let _ = writeln!(deck, "{}", meter.law.spice("meter", meter.from, meter.to));
+    }
+    for node in 1..circuit.nodes {
+        let _ = writeln!(deck, "Rleak{node} {node} 0 {:e}", 1.0 / LEAK_SIEMENS);
+    }
+    deck.push_str(
+        ".options reltol=1e-7 abstol=1e-12 vntol=1e-9 gmin=1e-18 itl1=500\n.op\n.print op all\n.end\n",
+    );
+    deck
+}

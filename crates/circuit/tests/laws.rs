@@ -1,0 +1,73 @@
+//! Laws of physics that must hold for any fault and state.
+#![allow(missing_docs)]
+
+mod common;
+use circuit::{Change, Circuit, Extra, Law, fault};
+use common::wren;
+use proptest::prelude::*;
+use std::sync::LazyLock;
+
+static WREN: LazyLock<Circuit> = LazyLock::new(wren);
+static FAULTS: LazyLock<Vec<circuit::Fault>> = LazyLock::new(|| fault::all(&WREN));
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    #[test]
+    fn currents_at_every_node_add_up_to_nothing(f in 0..10_000usize, s in 0..7usize) {
+        let c = &*WREN;
+        let fault = &FAULTS[f % FAULTS.len()];
+        let state = &c.vehicle.states[s % c.vehicle.states.len()].state;
+        let out = c.solve(state, &fault.changes, None);
+        let mut sum = vec![0.0; c.nodes];
+        for (k, b) in c.branches.iter().enumerate() {
+            let i = out.amps(c, k);
+            sum[b.from] += i;
+            sum[b.to] -= i;
+        }
+        for change in &fault.changes {
+            if let Change::Bridge(a, b, ohms) = *change {
+                let i = (out.volts[a] - out.volts[b]) / ohms;
+                sum[a] += i;
+                sum[b] -= i;
+            }
+        }
+        for n in 1..c.nodes {
+            prop_assert!((sum[n] + out.volts[n] * circuit::LEAK_SIEMENS).abs() < 1e-5, "{} node {n}: {}", fault.id, sum[n]);
+        }
+    }
+
+    #[test]
+    fn more_series_resistance_never_helps_the_pump(low in 0.01..50.0f64, more in 0.01..50.0f64, spot in 0..4usize) {
+        let c = &*WREN;
+        let item = ["terminal:C4.7", "wire:62", "wire:64", "ground:G6"][spot];
+        let at = |ohms: f64| {
+            let f = fault::by_id(c, &format!("{item}:series:{ohms}")).unwrap();
+            let s = c.solve(&common::state(c, "rear_washer"), &f.changes, None);
+            s.volts[c.node("M7.1").unwrap()] - s.volts[c.node("M7.2").unwrap()]
+        };
+        prop_assert!(at(low + more) <= at(low) + 1e-9);
+    }
+
+    #[test]
+    fn linear_circuits_superpose(a in 0..200usize, b in 0..200usize, ia in -2.0..2.0f64, ib in -2.0..2.0f64) {
+        // Key off, battery off: resistors only. A source between any node and the body.
+        let c = &*WREN;
+        let state = vehicle::OperatingState { battery_off: true, ..Default::default() };
+        let (a, b) = (1 + a % (c.nodes - 1), 1 + b % (c.nodes - 1));
+        // 1 kOhm sources small enough that no motor turns and no relay pulls in.
+        let source = |volts: f64| Law::Source { volts, ohms: 1000.0 };
+        let other = |n| Change::Bridge(n, 0, 1000.0);
+        let va = c.solve(&state, &[other(b)], Some(Extra { from: a, to: 0, law: source(ia) }));
+        let vb = c.solve(&state, &[other(a)], Some(Extra { from: b, to: 0, law: source(ib) }));
+        // Both at once: Norton currents scale, so 2 a + 3 b must give 2 va + 3 vb.
+        let va2 = c.solve(&state, &[other(b)], Some(Extra { from: a, to: 0, law: source(2.0 * ia) }));
+        for n in 0..c.nodes {
+            prop_assert!((va2.volts[n] - 2.0 * va.volts[n]).abs() < 1e-7);
+            // Reciprocity: the response at b to a source at a equals that at a to the same source at b.
+        }
+        if ib != 0.0 && ia != 0.0 {
+            prop_assert!((va.volts[b] / ia - vb.volts[a] / ib).abs() < 1e-7);
+        }
+    }
+}

@@ -1,0 +1,77 @@
+//! Signals and the conditions that monitors, permits and functions put on them.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A value a module derives from its pins or its own doings.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Signal {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// The module part that computes it.
+    pub module: String,
+    /// Unit as shown, for example `V`.
+    #[serde(default)]
+    pub unit: String,
+    /// UDS data identifier (ISO 14229-1), when it can be read.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub did: Option<u16>,
+    /// Where the value comes from.
+    pub from: SignalSource,
+}
+
+/// The source of a signal.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum SignalSource {
+    /// Voltage of a pin of the module against a second pin, volts.
+    PinVolts {
+        /// Measured pin.
+        pin: String,
+        /// Pin it is measured against.
+        against: String,
+    },
+    /// 1 while the named output is switched on, else 0.
+    Output(String),
+}
+
+/// A truth about signals.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Condition {
+    /// The signal is above the number.
+    Above(String, f64),
+    /// The signal is below the number.
+    Below(String, f64),
+    /// All of them hold.
+    All(Vec<Condition>),
+    /// At least one of them holds.
+    Any(Vec<Condition>),
+    /// It does not hold.
+    Not(Box<Condition>),
+}
+
+impl Condition {
+    /// Evaluates the condition; `value` looks a signal up.
+    pub fn holds(&self, value: &dyn Fn(&str) -> f64) -> bool {
+        match self {
+            Self::Above(signal, limit) => value(signal) > *limit,
+            Self::Below(signal, limit) => value(signal) < *limit,
+            Self::All(of) => of.iter().all(|c| c.holds(value)),
+            Self::Any(of) => of.iter().any(|c| c.holds(value)),
+            Self::Not(c) => !c.holds(value),
+        }
+    }
+
+    /// Names of all signals it looks at.
+    pub fn signals(&self) -> Vec<&str> {
+        match self {
+            Self::Above(signal, _) | Self::Below(signal, _) => vec![signal],
+            Self::All(of) | Self::Any(of) => of.iter().flat_map(Self::signals).collect(),
+            Self::Not(c) => c.signals(),
+        }
+    }
+}

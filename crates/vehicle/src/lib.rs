@@ -1,0 +1,24 @@
+//! The vehicle file: one JSON document that says what a vehicle is made of.
+//!
+//! A [`Vehicle`] is parsed once by [`Vehicle::from_json`], which also validates
+//! it; everything downstream may trust that names resolve and numbers are in range.
+
+pub mod condition;
+pub mod element;
+pub mod id;
+mod load;
+pub mod quantity;
+pub mod state;
+pub mod types;
+mod validate;
+
+pub use condition::{Condition, Signal, SignalSource};
+pub use element::Element;
+pub use id::{CavityRef, Side};
+pub use load::{LoadError, Problem};
+pub use quantity::{Quantity, QuantityError, parse_quantity};
+pub use state::{Engine, KeyPosition, OperatingState};
+pub use types::*;
+
+/// The vehicle-file format this version reads and writes.
+pub const FORMAT: u32 = 1;

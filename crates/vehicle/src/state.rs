@@ -1,0 +1,102 @@
+//! The operating state: everything the technician sets before a reading.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Key positions by their DIN 72552 terminals.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    Hash,
+    PartialOrd,
+    Ord,
+    Default,
+    Serialize,
+    Deserialize,
+    JsonSchema,
+)]
+pub enum KeyPosition {
+    /// Off.
+    #[default]
+    #[serde(rename = "0")]
+    Off,
+    /// Ignition on.
+    #[serde(rename = "15")]
+    On,
+    /// Starting.
+    #[serde(rename = "50")]
+    Start,
+}
+
+impl KeyPosition {
+    /// The switch position a key-switch contact lists.
+    pub fn position(self) -> &'static str {
+        match self {
+            Self::Off => "0",
+            Self::On => "15",
+            Self::Start => "50",
+        }
+    }
+}
+
+/// What the engine does.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    Hash,
+    PartialOrd,
+    Ord,
+    Default,
+    Serialize,
+    Deserialize,
+    JsonSchema,
+)]
+#[serde(rename_all = "snake_case")]
+pub enum Engine {
+    /// Standing.
+    #[default]
+    Off,
+    /// Running, the generator driven.
+    Running,
+}
+
+/// What the technician has set: key, engine, switches, commanded outputs, unplugged connectors.
+#[derive(
+    Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Default, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(default, deny_unknown_fields)]
+pub struct OperatingState {
+    /// Key position.
+    pub key: KeyPosition,
+    /// Engine.
+    pub engine: Engine,
+    /// Switch part id to position; a switch not listed is in its rest position.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub switches: BTreeMap<String, String>,
+    /// Outputs commanded on by a tester.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub outputs: BTreeSet<String>,
+    /// Connectors pulled apart.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub unplugged: BTreeSet<String>,
+    /// The battery is taken off (both posts).
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub battery_off: bool,
+}
+
+impl OperatingState {
+    /// The same state with one more connector pulled.
+    #[must_use]
+    pub fn without(&self, connector: &str) -> Self {
+        let mut state = self.clone();
+        state.unplugged.insert(connector.to_owned());
+        state
+    }
+}

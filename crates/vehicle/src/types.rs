@@ -1,0 +1,324 @@
+//! The entities of a vehicle file.
+
+use crate::{Condition, Element, OperatingState, Signal};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+fn half() -> f64 {
+    0.5
+}
+fn one() -> f64 {
+    1.0
+}
+
+/// A whole vehicle.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Vehicle {
+    /// Format number of this document.
+    pub format: u32,
+    /// Short name, as in the file name.
+    pub id: String,
+    /// Make.
+    pub make: String,
+    /// Model.
+    pub model: String,
+    /// Model year.
+    pub year: u16,
+    /// Anything worth knowing.
+    #[serde(default)]
+    pub notes: String,
+    /// Where things are and what they suffer there.
+    pub places: Vec<Place>,
+    /// Everything with an electrical inside.
+    pub parts: Vec<Part>,
+    /// In-line pairs, and part connectors whose cavities are not simply the pins.
+    pub connectors: Vec<Connector>,
+    /// Splices: points where conductors are joined for good.
+    pub splices: Vec<Splice>,
+    /// Ground points on the body.
+    pub grounds: Vec<GroundPoint>,
+    /// Conductors.
+    pub wires: Vec<Wire>,
+    /// Values modules derive.
+    #[serde(default)]
+    pub signals: Vec<Signal>,
+    /// Outputs modules drive.
+    #[serde(default)]
+    pub outputs: Vec<Output>,
+    /// What the driver can ask for.
+    #[serde(default)]
+    pub functions: Vec<Function>,
+    /// What modules watch.
+    #[serde(default)]
+    pub monitors: Vec<Monitor>,
+    /// Operating states worth a name.
+    pub states: Vec<NamedState>,
+}
+
+/// A place in the vehicle, or a section of loom.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Place {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// Water gets there.
+    #[serde(default)]
+    pub wet: bool,
+    /// It gets hot.
+    #[serde(default)]
+    pub hot: bool,
+    /// It flexes: hinges, door loops.
+    #[serde(default)]
+    pub flexing: bool,
+    /// Exposed to stones, hooks and careless hands.
+    #[serde(default)]
+    pub exposed: bool,
+}
+
+/// Minutes of work at a part or connector.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Minutes {
+    /// To get a probe to it.
+    #[serde(default = "one")]
+    pub reach: f64,
+    /// To unplug and plug again, once reached.
+    #[serde(default = "half")]
+    pub unplug: f64,
+}
+
+impl Default for Minutes {
+    fn default() -> Self {
+        Self { reach: one(), unplug: half() }
+    }
+}
+
+/// What sort of thing a part is: decides its symbol and its typical failures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum PartKind {
+    /// Battery.
+    Battery,
+    /// Generator.
+    Generator,
+    /// Fuse.
+    Fuse,
+    /// Relay.
+    Relay,
+    /// Switch or key switch.
+    Switch,
+    /// Motor or pump.
+    Motor,
+    /// Control module.
+    Module,
+    /// Anything else.
+    Other,
+}
+
+/// A part: elements between its pins.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Part {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// What sort of thing it is.
+    pub kind: PartKind,
+    /// Where it is.
+    pub place: String,
+    /// Minutes of work.
+    #[serde(default)]
+    pub minutes: Minutes,
+    /// Its inside.
+    pub elements: Vec<Element>,
+    /// For a switch: its positions, the rest position first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub positions: Vec<String>,
+    /// For a module: its software side.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub module: Option<Module>,
+}
+
+/// The software side of a module.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Module {
+    /// Diagnostic logical address (ISO 13400-2).
+    pub address: u16,
+    /// Identification data by UDS data identifier in hexadecimal (`F187` part number …).
+    #[serde(default)]
+    pub identification: BTreeMap<String, String>,
+}
+
+/// A connector: an in-line pair, or the connector of a part.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Connector {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// The part it belongs to; none for an in-line pair.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub part: Option<String>,
+    /// Names of the two sides of an in-line pair.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sides: Option<(String, String)>,
+    /// Where it is.
+    pub place: String,
+    /// Sealed against water.
+    #[serde(default)]
+    pub sealed: bool,
+    /// Minutes of work.
+    #[serde(default)]
+    pub minutes: Minutes,
+    /// Number of cavities, used or not.
+    pub cavity_count: u16,
+    /// Cavities in use, by number; for a part connector the pin of the same name unless given.
+    pub cavities: Vec<Cavity>,
+}
+
+/// A cavity in use.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Cavity {
+    /// Number as moulded on the connector.
+    pub no: String,
+    /// Pin of the part behind it; none: the pin named like the cavity.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pin: Option<String>,
+}
+
+/// A splice.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Splice {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// Where it is.
+    pub place: String,
+    /// A bus bar of a fuse box rather than a crimp in the loom.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub rail: bool,
+    /// Minutes of work.
+    #[serde(default)]
+    pub minutes: Minutes,
+}
+
+/// A ground point.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct GroundPoint {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// Where it is.
+    pub place: String,
+    /// Minutes of work.
+    #[serde(default)]
+    pub minutes: Minutes,
+}
+
+/// A conductor.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Wire {
+    /// Unique circuit number.
+    pub id: String,
+    /// Cavity (`M7.1`, `C4.7:engine`), splice or ground point it starts at.
+    pub from: String,
+    /// Where it ends.
+    pub to: String,
+    /// IEC 60757 colour code, base and stripe: `GN/YE`.
+    pub colour: String,
+    /// Cross-section, square millimetres.
+    pub area_mm2: f64,
+    /// Length, metres.
+    pub length_m: f64,
+    /// Places it runs through, in order.
+    #[serde(default)]
+    pub route: Vec<String>,
+}
+
+/// An output a module drives.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Output {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// The module part that drives it.
+    pub module: String,
+    /// UDS data identifier for input-output control (service 2F).
+    pub did: u16,
+    /// The part whose effect shows that it works.
+    pub load: String,
+    /// Longest time it may be driven, seconds.
+    pub limit_s: f64,
+    /// What to mind before driving it.
+    #[serde(default)]
+    pub guard: String,
+}
+
+/// What a driver asks for and the output it ends in.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Function {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// Condition on signals under which it is asked for.
+    pub request: Condition,
+    /// The output it switches.
+    pub output: String,
+}
+
+/// Something a module watches, and the code it sets.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Monitor {
+    /// The module part that watches.
+    pub module: String,
+    /// Code in the form of SAE J2012, for example `B1A23`.
+    pub code: String,
+    /// Failure type byte of SAE J2012-DA, two hexadecimal digits.
+    pub failure_type: String,
+    /// Meaning.
+    pub text: String,
+    /// The monitor runs only while this holds.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub enable: Option<Condition>,
+    /// It fails when this holds.
+    pub fails: Condition,
+    /// How long it must hold, milliseconds.
+    #[serde(default)]
+    pub debounce_ms: u32,
+    /// In words, what makes it run.
+    pub runs_when: String,
+}
+
+/// An operating state with a name.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NamedState {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// Minutes to bring the vehicle into it.
+    #[serde(default)]
+    pub minutes: f64,
+    /// The state itself.
+    #[serde(default)]
+    pub state: OperatingState,
+}

@@ -1,0 +1,376 @@
+//! Checks that names resolve and numbers are possible.
+
+use crate::{CavityRef, Condition, Element, Problem, SignalSource, Vehicle};
+use std::collections::{BTreeMap, BTreeSet};
+
+struct Findings(Vec<Problem>);
+
+impl Findings {
+    fn add(&mut self, path: impl Into<String>, what: impl Into<String>, mend: impl Into<String>) {
+        self.0.push(Problem { path: path.into(), what: what.into(), mend: mend.into() });
+    }
+
+    fn unique<'a>(&mut self, list: &str, ids: impl Iterator<Item = &'a str>) -> BTreeSet<String> {
+        let mut seen = BTreeSet::new();
+        for (i, id) in ids.enumerate() {
+            if id.is_empty() || id.contains(['.', ':', ' ']) {
+                self.add(
+                    format!("{list}[{i}].id"),
+                    format!("“{id}” is not a usable id"),
+                    "use letters, digits, _ and - only",
+                );
+            }
+            if !seen.insert(id.to_owned()) {
+                self.add(
+                    format!("{list}[{i}].id"),
+                    format!("“{id}” is used twice"),
+                    "give one of them another id",
+                );
+            }
+        }
+        seen
+    }
+
+    fn known(&mut self, path: String, what: &str, id: &str, all: &BTreeSet<String>) {
+        if !all.contains(id) {
+            let near = all.iter().min_by_key(|known| distance(known, id)).map_or_else(
+                || format!("add {what} “{id}”"),
+                |near| format!("did you mean “{near}”?"),
+            );
+            self.add(path, format!("there is no {what} “{id}”"), near);
+        }
+    }
+}
+
+/// Levenshtein distance, to guess what was meant.
+fn distance(a: &str, b: &str) -> usize {
+    let b: Vec<char> = b.chars().collect();
+    let mut row: Vec<usize> = (0..=b.len()).collect();
+    for (i, ca) in a.chars().enumerate() {
+        let mut diagonal = row[0];
+        row[0] = i + 1;
+        for (j, cb) in b.iter().enumerate() {
+            let cost = diagonal + usize::from(ca != *cb);
+            diagonal = row[j + 1];
+            row[j + 1] = cost.min(row[j] + 1).min(diagonal + 1);
+        }
+    }
+    row[b.len()]
+}
+
+/// IEC 60757 two-letter colour codes.
+pub const COLOURS: [&str; 13] =
+    ["BK", "BN", "RD", "OG", "YE", "GN", "BU", "VT", "GY", "WH", "PK", "TQ", "GD"];
+
+impl Vehicle {
+    /// Pins of each part, as its elements name them.
+    pub fn part_pins(&self) -> BTreeMap<&str, BTreeSet<&str>> {
+        self.parts
+            .iter()
+            .map(|part| {
+                let pins = part.elements.iter().flat_map(Element::pins).map(|(_, p)| p);
+                (part.id.as_str(), pins.collect())
+            })
+            .collect()
+    }
+
+    /// Every cavity face a wire may end at or a probe may touch.
+    pub fn cavity_ids(&self) -> BTreeSet<String> {
+        let mut ids = BTreeSet::new();
+        let mut claimed = BTreeSet::new();
+        for connector in &self.connectors {
+            let (first, second) = match &connector.sides {
+                Some((a, b)) => (format!(":{a}"), format!(":{b}")),
+                None => (String::new(), ":part".to_owned()),
+            };
+            for cavity in &connector.cavities {
+                ids.insert(format!("{}.{}{first}", connector.id, cavity.no));
+                ids.insert(format!("{}.{}{second}", connector.id, cavity.no));
+                if let Some(part) = &connector.part {
+                    claimed.insert((part.as_str(), cavity.pin.as_deref().unwrap_or(&cavity.no)));
+                }
+            }
+        }
+        for (part, pins) in self.part_pins() {
+            for pin in pins {
+                if !claimed.contains(&(part, pin)) {
+                    ids.insert(format!("{part}.{pin}"));
+                    ids.insert(format!("{part}.{pin}:part"));
+                }
+            }
+        }
+        ids
+    }
+
+    pub(crate) fn problems(&self) -> Vec<Problem> {
+        let mut f = Findings(Vec::new());
+        let places = f.unique("places", self.places.iter().map(|x| x.id.as_str()));
+        let parts = f.unique("parts", self.parts.iter().map(|x| x.id.as_str()));
+        let mut points = f.unique("splices", self.splices.iter().map(|x| x.id.as_str()));
+        points.extend(f.unique("grounds", self.grounds.iter().map(|x| x.id.as_str())));
+        f.unique("connectors", self.connectors.iter().map(|x| x.id.as_str()));
+        f.unique("wires", self.wires.iter().map(|x| x.id.as_str()));
+        let signals = f.unique("signals", self.signals.iter().map(|x| x.id.as_str()));
+        let outputs = f.unique("outputs", self.outputs.iter().map(|x| x.id.as_str()));
+        f.unique("functions", self.functions.iter().map(|x| x.id.as_str()));
+        f.unique("states", self.states.iter().map(|x| x.id.as_str()));
+        let located = (self.parts.iter().map(|x| ("parts", &x.id, &x.place)))
+            .chain(self.connectors.iter().map(|x| ("connectors", &x.id, &x.place)))
+            .chain(self.splices.iter().map(|x| ("splices", &x.id, &x.place)))
+            .chain(self.grounds.iter().map(|x| ("grounds", &x.id, &x.place)));
+        for (list, id, place) in located {
+            f.known(format!("{list}[{id}].place"), "place", place, &places);
+        }
+        self.check_parts(&mut f, &outputs);
+        self.check_connectors(&mut f, &parts);
+        self.check_wires(&mut f, &points, &places);
+        self.check_software(&mut f, &parts, &signals, &outputs);
+        self.check_states(&mut f, &outputs);
+        f.0
+    }
+
+    fn check_parts(&self, f: &mut Findings, outputs: &BTreeSet<String>) {
+        for part in &self.parts {
+            for (i, element) in part.elements.iter().enumerate() {
+                let path = format!("parts[{}].elements[{i}]", part.id);
+                for (name, value) in element.numbers() {
+                    if !(value.is_finite() && value > 0.0) {
+                        f.add(
+                            format!("{path}.{name}"),
+                            format!("{value} is not possible"),
+                            "give a number above zero",
+                        );
+                    }
+                }
+                if let Element::LowSide { output, .. } = element {
+                    f.known(format!("{path}.output"), "output", output, outputs);
+                }
+                if let Element::Motor {
+                    winding_ohms, rated_volts, rated_amps, breakaway_amps, ..
+                } = element
+                    && (breakaway_amps >= rated_amps || rated_amps * winding_ohms >= *rated_volts)
+                {
+                    f.add(
+                        path.as_str(),
+                        "the motor could not turn at its rated voltage",
+                        "breakaway_amps must be below rated_amps, and rated_amps x winding_ohms below rated_volts",
+                    );
+                }
+                if let Element::Contact { closed_in, .. } = element {
+                    let positions = part.positions.iter().cloned().collect();
+                    for position in closed_in {
+                        f.known(format!("{path}.closed_in"), "position", position, &positions);
+                    }
+                }
+            }
+        }
+    }
+
+    fn check_connectors(&self, f: &mut Findings, parts: &BTreeSet<String>) {
+        let pins = self.part_pins();
+        for connector in &self.connectors {
+            let path = format!("connectors[{}]", connector.id);
+            if connector.part.is_some() == connector.sides.is_some() {
+                f.add(
+                    path.as_str(),
+                    "must have either a part or two sides",
+                    "give \"part\" for a part's connector, \"sides\" for an in-line pair",
+                );
+            }
+            if connector.cavities.len() > usize::from(connector.cavity_count) {
+                f.add(
+                    format!("{path}.cavity_count"),
+                    "more cavities in use than there are",
+                    "raise cavity_count",
+                );
+            }
+            let mut seen = BTreeSet::new();
+            for (i, cavity) in connector.cavities.iter().enumerate() {
+                if !seen.insert(&cavity.no) {
+                    f.add(
+                        format!("{path}.cavities[{i}].no"),
+                        format!("cavity “{}” is listed twice", cavity.no),
+                        "remove one of them",
+                    );
+                }
+            }
+            if let Some(part) = &connector.part {
+                f.known(format!("{path}.part"), "part", part, parts);
+                if let Some(pins) = pins.get(part.as_str()) {
+                    let all = pins.iter().map(|p| (*p).to_owned()).collect();
+                    for (i, cavity) in connector.cavities.iter().enumerate() {
+                        let pin = cavity.pin.as_deref().unwrap_or(&cavity.no);
+                        f.known(format!("{path}.cavities[{i}].pin"), "pin", pin, &all);
+                    }
+                }
+            }
+        }
+    }
+
+    fn check_wires(&self, f: &mut Findings, points: &BTreeSet<String>, places: &BTreeSet<String>) {
+        let cavities = self.cavity_ids();
+        let ends: BTreeSet<String> = cavities.iter().chain(points).cloned().collect();
+        for (i, wire) in self.wires.iter().enumerate() {
+            for (name, end) in [("from", &wire.from), ("to", &wire.to)] {
+                f.known(format!("wires[{i}].{name}"), "cavity, splice or ground", end, &ends);
+            }
+            if wire.from == wire.to {
+                f.add(format!("wires[{i}]"), "both ends are the same point", "give the far end");
+            }
+            for (name, value) in [("area_mm2", wire.area_mm2), ("length_m", wire.length_m)] {
+                if !(value.is_finite() && value > 0.0 && value < 1000.0) {
+                    f.add(
+                        format!("wires[{i}].{name}"),
+                        format!("{value} is not possible"),
+                        "give a number above zero",
+                    );
+                }
+            }
+            for code in wire.colour.split('/') {
+                if !COLOURS.contains(&code) {
+                    f.add(
+                        format!("wires[{i}].colour"),
+                        format!("“{code}” is no IEC 60757 colour"),
+                        format!("use one of {}", COLOURS.join(" ")),
+                    );
+                }
+            }
+            for place in &wire.route {
+                f.known(format!("wires[{i}].route"), "place", place, places);
+            }
+        }
+    }
+
+    fn check_software(
+        &self,
+        f: &mut Findings,
+        parts: &BTreeSet<String>,
+        signals: &BTreeSet<String>,
+        outputs: &BTreeSet<String>,
+    ) {
+        let pins = self.part_pins();
+        for signal in &self.signals {
+            let path = format!("signals[{}]", signal.id);
+            f.known(format!("{path}.module"), "part", &signal.module, parts);
+            match &signal.from {
+                SignalSource::PinVolts { pin, against } => {
+                    let all = pins.get(signal.module.as_str());
+                    let all = all.map(|p| p.iter().map(|p| (*p).to_owned()).collect());
+                    for pin in [pin, against] {
+                        f.known(
+                            format!("{path}.from"),
+                            "pin",
+                            pin,
+                            all.as_ref().unwrap_or(&BTreeSet::new()),
+                        );
+                    }
+                }
+                SignalSource::Output(output) => {
+                    f.known(format!("{path}.from"), "output", output, outputs);
+                }
+            }
+        }
+        for output in &self.outputs {
+            let path = format!("outputs[{}]", output.id);
+            f.known(format!("{path}.module"), "part", &output.module, parts);
+            f.known(format!("{path}.load"), "part", &output.load, parts);
+        }
+        let mut check = |path: String, condition: &Condition| {
+            for signal in condition.signals() {
+                f.known(path.clone(), "signal", signal, signals);
+            }
+        };
+        for function in &self.functions {
+            check(format!("functions[{}].request", function.id), &function.request);
+        }
+        for (i, monitor) in self.monitors.iter().enumerate() {
+            check(format!("monitors[{i}].fails"), &monitor.fails);
+            if let Some(enable) = &monitor.enable {
+                check(format!("monitors[{i}].enable"), enable);
+            }
+        }
+        for function in &self.functions {
+            f.known(
+                format!("functions[{}].output", function.id),
+                "output",
+                &function.output,
+                outputs,
+            );
+        }
+        for (i, monitor) in self.monitors.iter().enumerate() {
+            f.known(format!("monitors[{i}].module"), "part", &monitor.module, parts);
+            let c = monitor.code.as_bytes();
+            let good = c.len() == 5
+                && b"PCBU".contains(&c[0])
+                && (b'0'..=b'3').contains(&c[1])
+                && c[2..].iter().all(u8::is_ascii_hexdigit);
+            if !good || u8::from_str_radix(&monitor.failure_type, 16).is_err() {
+                f.add(
+                    format!("monitors[{i}].code"),
+                    format!("“{}-{}” is no code", monitor.code, monitor.failure_type),
+                    "a code is P, C, B or U, a digit 0 to 3, three hexadecimal digits, and a failure type of two",
+                );
+            }
+        }
+        let mut addresses = BTreeSet::new();
+        for part in &self.parts {
+            if let Some(module) = &part.module
+                && !addresses.insert(module.address)
+            {
+                f.add(
+                    format!("parts[{}].module.address", part.id),
+                    format!("address {:#06x} is used twice", module.address),
+                    "give each module its own",
+                );
+            }
+        }
+    }
+
+    fn check_states(&self, f: &mut Findings, outputs: &BTreeSet<String>) {
+        for named in &self.states {
+            for problem in self.state_problems(&named.state, outputs) {
+                f.add(format!("states[{}]", named.id), problem, "mend or remove it");
+            }
+        }
+    }
+
+    /// What in an operating state does not exist in this vehicle.
+    pub fn unknown_in_state(&self, state: &crate::OperatingState) -> Vec<String> {
+        let outputs = self.outputs.iter().map(|o| o.id.clone()).collect();
+        self.state_problems(state, &outputs)
+    }
+
+    fn state_problems(
+        &self,
+        state: &crate::OperatingState,
+        outputs: &BTreeSet<String>,
+    ) -> Vec<String> {
+        let mut problems = Vec::new();
+        for output in state.outputs.difference(outputs) {
+            problems.push(format!("there is no output “{output}”"));
+        }
+        for connector in &state.unplugged {
+            let known = self.connectors.iter().any(|c| &c.id == connector)
+                || self.parts.iter().any(|p| &p.id == connector);
+            if !known {
+                problems.push(format!("there is no connector “{connector}” to unplug"));
+            }
+        }
+        for (switch, position) in &state.switches {
+            match self.parts.iter().find(|p| &p.id == switch) {
+                None => problems.push(format!("there is no switch “{switch}”")),
+                Some(part) if !part.positions.contains(position) => problems.push(format!(
+                    "{switch} has no position “{position}”; it has {}",
+                    part.positions.join(", ")
+                )),
+                Some(_) => {}
+            }
+        }
+        problems
+    }
+
+    /// Splits a cavity id and checks that it exists.
+    pub fn cavity(&self, id: &str) -> Option<CavityRef> {
+        self.cavity_ids().contains(id).then(|| CavityRef::parse(id)).flatten()
+    }
+}
