@@ -44,7 +44,14 @@ pub struct Solution {
     pub chattering: BTreeSet<usize>,
     /// Parts whose effect is lost mechanically.
     pub no_effect: BTreeSet<usize>,
+    /// Largest current each branch carried on the way to the result, amperes.
+    pub peak_amps: Vec<f64>,
+    /// Largest voltage each node had on the way to the result, volts.
+    pub peak_volts: Vec<f64>,
 }
+
+/// A drop that no workshop meter shows, volts.
+const DEAD_VOLTS: f64 = 1e-3;
 
 impl Circuit {
     /// Solves an operating state with changes and at most one meter attached.
@@ -57,6 +64,24 @@ impl Circuit {
         extra: Option<Extra>,
     ) -> Solution {
         Run::new(self, state, changes, extra).finish()
+    }
+
+    /// Whether changes leave a solution as it is, to a millivolt: the current a changed
+    /// branch ever carried while it was found would not drop that much in the changed
+    /// resistance, and bridged nodes never had that much voltage.
+    pub fn untouched(&self, healthy: &Solution, changes: &[Change]) -> bool {
+        changes.iter().all(|change| match *change {
+            Change::Branch(k, Law::Ohms(r)) | Change::Series(k, r) => {
+                healthy.peak_amps[k] * r < DEAD_VOLTS
+            }
+            Change::Branch(k, Law::Constriction { ohms, knee }) => {
+                healthy.peak_amps[k] * ohms < DEAD_VOLTS && healthy.peak_amps[k] < 0.01 * knee
+            }
+            Change::Bridge(a, b, _) => {
+                healthy.peak_volts[a] < DEAD_VOLTS && healthy.peak_volts[b] < DEAD_VOLTS
+            }
+            _ => false,
+        })
     }
 }
 
@@ -137,6 +162,8 @@ impl<'a> Run<'a> {
                 converged: false,
                 chattering: BTreeSet::new(),
                 no_effect,
+                peak_amps: vec![0.0; circuit.branches.len()],
+                peak_volts: vec![0.0; circuit.nodes],
             },
         }
     }
@@ -146,6 +173,7 @@ impl<'a> Run<'a> {
         for _ in 0..ROUNDS {
             self.set_laws();
             let newton = self.newton();
+            self.note_peaks();
             let (modes, asked) = self.next_modes();
             if modes == self.out.modes && asked == self.out.asked {
                 self.out.converged = newton;
@@ -162,6 +190,17 @@ impl<'a> Run<'a> {
             self.out.asked = asked;
         }
         self.out
+    }
+
+    fn note_peaks(&mut self) {
+        let out = &mut self.out;
+        for (k, b) in self.circuit.branches.iter().enumerate() {
+            let amps = out.laws[k].amps(out.volts[b.from] - out.volts[b.to]).abs();
+            out.peak_amps[k] = out.peak_amps[k].max(amps);
+        }
+        for (peak, v) in out.peak_volts.iter_mut().zip(&out.volts) {
+            *peak = peak.max(v.abs());
+        }
     }
 
     fn set_laws(&mut self) {
@@ -185,7 +224,6 @@ impl<'a> Run<'a> {
     fn newton(&mut self) -> bool {
         let mut next = Vec::new();
         for step in 0..STEPS {
-            let linear;
             {
                 let volts = &self.out.volts;
                 let laws = &self.out.laws;
@@ -197,12 +235,19 @@ impl<'a> Run<'a> {
                     let (g, i) = e.law.norton(volts[e.from] - volts[e.to]);
                     (e.from, e.to, g, i)
                 });
-                linear = laws.iter().all(|l| l.is_linear());
                 let plan = self.own_plan.as_ref().unwrap_or(&self.circuit.plan);
                 plan.solve(LEAK_SIEMENS, own.chain(more), &mut self.work, &mut next);
             }
             let moved =
                 next.iter().zip(&self.out.volts).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+            // A piecewise-linear law that stays on its piece is solved exactly.
+            let settled = self.circuit.branches.iter().zip(&self.out.laws).all(|(b, law)| {
+                law.is_linear() || {
+                    let used = law.norton(self.out.volts[b.from] - self.out.volts[b.to]);
+                    let now = law.norton(next[b.from] - next[b.to]);
+                    (used.0 - now.0).abs() <= 1e-9 * used.0 && (used.1 - now.1).abs() <= 1e-12
+                }
+            });
             // Half steps break the cycles that kinked laws can fall into.
             if step >= STEPS / 2 && moved > TOLERANCE {
                 for (n, old) in next.iter_mut().zip(&self.out.volts) {
@@ -210,7 +255,7 @@ impl<'a> Run<'a> {
                 }
             }
             std::mem::swap(&mut self.out.volts, &mut next);
-            if linear || moved < TOLERANCE {
+            if settled || moved < TOLERANCE {
                 return true;
             }
         }

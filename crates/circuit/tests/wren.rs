@@ -129,3 +129,22 @@ fn ids_find_the_faults_they_name() {
         assert!(fault::by_id(&c, bad).is_err(), "{bad}");
     }
 }
+
+#[test]
+fn faults_that_touch_nothing_live_may_be_skipped() {
+    let c = wren();
+    let mut skipped = 0;
+    for named in &c.vehicle.states {
+        let healthy = c.solve(&named.state, &[], None);
+        for f in fault::all(&c).iter().step_by(3) {
+            if c.untouched(&healthy, &f.changes) {
+                let s = c.solve(&named.state, &f.changes, None);
+                for (a, b) in s.volts.iter().zip(&healthy.volts) {
+                    assert!((a - b).abs() < 2e-3, "{} {}", named.id, f.id);
+                }
+                skipped += 1;
+            }
+        }
+    }
+    assert!(skipped > 200, "{skipped}");
+}

@@ -1,0 +1,43 @@
+//! An effect seen: water, a sweep, light; predicted from the speed or brightness of the load.
+
+use super::{Strength, part};
+use crate::model::{Model, ModelError};
+use vehicle::OperatingState;
+
+/// Chance of each judgement, normal, weak, none, for an effect of a given strength.
+/// People see "weak" below about 85 % and "none" below about 8 %; each edge is soft.
+pub(crate) fn chances(strength: f64) -> [f64; 3] {
+    let soft = |x: f64, edge: f64, width: f64| 1.0 / (1.0 + (-(x - edge) / width).exp());
+    let normal = soft(strength, 0.83, 0.03);
+    let some = soft(strength, 0.08, 0.02);
+    let slip = 0.02;
+    [normal * some, some * (1.0 - normal), 1.0 - some].map(|p| p * (1.0 - 3.0 * slip) + slip)
+}
+
+pub(crate) fn index(strength: Strength) -> usize {
+    match strength {
+        Strength::Normal => 0,
+        Strength::Weak => 1,
+        Strength::None => 2,
+    }
+}
+
+pub(super) fn log_likelihoods(
+    model: &Model,
+    state: &OperatingState,
+    id: &str,
+    strength: Strength,
+) -> Result<Vec<f64>, ModelError> {
+    let p = part(model, id)?;
+    let predictions = model.predict(state);
+    if predictions.healthy.effects[p].is_none() {
+        return Err(ModelError::Unknown { what: "part with an effect", id: id.to_owned() });
+    }
+    let mut out: Vec<f64> = predictions
+        .faults
+        .iter()
+        .map(|s| chances(f64::from(s.effects[p].unwrap_or(0.0)))[index(strength)].ln())
+        .collect();
+    out.push((1.0f64 / 3.0).ln());
+    Ok(out)
+}

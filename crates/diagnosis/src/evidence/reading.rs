@@ -1,0 +1,118 @@
+//! A meter reading: normal around the prediction, with the meter's accuracy, the
+//! parts' tolerance and the hypothesis' own uncertainty, plus a small chance of a
+//! probe that did not touch.
+
+use super::BAD_PROBE;
+use crate::model::{Model, ModelError, Predictions, high_ohmic, shown, slack};
+use circuit::{Instrument, Probe, meter::Leads};
+use rayon::prelude::*;
+use vehicle::OperatingState;
+
+/// Prediction of a reading under the healthy vehicle and every hypothesis.
+#[derive(Debug, Clone)]
+pub struct Expected {
+    /// Healthy value; infinite is over limit.
+    pub healthy: f64,
+    /// Scatter of sound vehicles together with the meter's accuracy, one standard deviation.
+    pub sigma: f64,
+    /// Value and standard deviation per hypothesis.
+    pub faults: Vec<(f64, f64)>,
+}
+
+/// Combined standard deviation of a reading that a hypothesis moves from `healthy` to `value`.
+pub(crate) fn sigma(
+    instrument: Instrument,
+    value: f64,
+    healthy: f64,
+    tolerance: f64,
+    slack: f64,
+) -> f64 {
+    if !value.is_finite() {
+        return 1.0;
+    }
+    let own = if healthy.is_finite() { slack * (value - healthy) } else { slack * value };
+    (instrument.sigma(value).powi(2) + tolerance.powi(2) + own.powi(2)).sqrt()
+}
+
+/// Predicts a reading; the meter's load is solved wherever it can matter.
+///
+/// # Errors
+/// [`ModelError`] for points that do not exist.
+pub fn expected(
+    model: &Model,
+    state: &OperatingState,
+    probe: &Probe,
+) -> Result<Expected, ModelError> {
+    let c = &model.circuit;
+    let leads = probe.leads(c)?;
+    let p: &Predictions = &model.predict(state);
+    let exact = |changes: &[circuit::Change]| {
+        leads.shown(c, &c.solve(state, changes, leads.extra())).value()
+    };
+    let instrument = probe.instrument;
+    let quick = |s| shown(instrument, leads, c, s);
+    let (healthy, tolerance) = match instrument {
+        Instrument::Ohms => {
+            let healthy = exact(&[]);
+            (healthy, model.ohm_scatter(state, leads, healthy))
+        }
+        Instrument::Volts => (exact(&[]), model.scatter(p, quick)),
+        Instrument::Amps => (quick(&p.healthy), model.scatter(p, quick)),
+    };
+    let faults = model
+        .faults
+        .par_iter()
+        .zip(&p.faults)
+        .map(|(f, s)| {
+            let needs_meter = match leads {
+                Leads::Around(_) => false,
+                Leads::Between(Instrument::Ohms, ..) => true,
+                Leads::Between(..) => high_ohmic(&f.changes) || !state.unplugged.is_empty(),
+            };
+            let value = if needs_meter { exact(&f.changes) } else { quick(s) };
+            (value, sigma(instrument, value, healthy, tolerance, slack(f)))
+        })
+        .collect();
+    let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
+    Ok(Expected { healthy, sigma, faults })
+}
+
+/// Range of values a workshop meter shows, for the flat part of the likelihood.
+fn span(instrument: Instrument) -> f64 {
+    match instrument {
+        Instrument::Volts => 15.0,
+        Instrument::Amps => 40.0,
+        Instrument::Ohms => 200.0,
+    }
+}
+
+/// Log-likelihood of one value against one prediction.
+pub(crate) fn log_likelihood(instrument: Instrument, read: f64, value: f64, sigma: f64) -> f64 {
+    let flat = BAD_PROBE / span(instrument);
+    let close = match (read.is_finite(), value.is_finite()) {
+        (false, false) => 1.0 / span(instrument),
+        (true, true) => {
+            let z = (read - value) / sigma;
+            (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt())
+        }
+        _ => 0.0,
+    };
+    ((1.0 - BAD_PROBE) * close + flat).ln()
+}
+
+pub(super) fn log_likelihoods(
+    model: &Model,
+    state: &OperatingState,
+    probe: &Probe,
+    value: Option<f64>,
+) -> Result<Vec<f64>, ModelError> {
+    let expected = expected(model, state, probe)?;
+    let read = value.unwrap_or(f64::INFINITY);
+    let mut out: Vec<f64> = expected
+        .faults
+        .iter()
+        .map(|(v, s)| log_likelihood(probe.instrument, read, *v, *s))
+        .collect();
+    out.push((1.0 / span(probe.instrument)).ln());
+    Ok(out)
+}

@@ -1,0 +1,137 @@
+//! Numbers, points and findings in words.
+
+use crate::evidence::{Evidence, Finding, Strength};
+use crate::model::Model;
+use circuit::Instrument;
+
+/// A value with its unit: `11.82 V`, `0.12 Ω`, `3.3 kΩ`, `OL`.
+pub fn value(instrument: Instrument, v: f64) -> String {
+    if !v.is_finite() {
+        return "OL".to_owned();
+    }
+    match instrument {
+        Instrument::Ohms if v.abs() >= 1e6 => format!("{:.2} MΩ", v / 1e6),
+        Instrument::Ohms if v.abs() >= 1e3 => format!("{:.2} kΩ", v / 1e3),
+        Instrument::Ohms if v.abs() >= 100.0 => format!("{v:.0} Ω"),
+        _ => format!("{:.2} {}", if v.abs() < 0.005 { 0.0 } else { v }, instrument.unit()),
+    }
+}
+
+/// A range: `11.80 to 12.20 V`.
+pub fn range(instrument: Instrument, low: f64, high: f64) -> String {
+    if !low.is_finite() {
+        return "OL".to_owned();
+    }
+    let text = value(instrument, low);
+    let number = text.split(' ').next().unwrap_or_default().to_owned();
+    format!("{number} to {}", value(instrument, high))
+}
+
+/// A point in words: cavity, wire colour and connector name.
+pub fn point(model: &Model, id: &str) -> String {
+    let v = &model.circuit.vehicle;
+    let colour = v
+        .wires
+        .iter()
+        .find(|w| w.from == id || w.to == id)
+        .map(|w| format!(" {}", w.colour))
+        .unwrap_or_default();
+    let (cavity, side) = id.split_once(':').unwrap_or((id, ""));
+    let side = match side {
+        "" => String::new(),
+        "part" => " part pin".to_owned(),
+        side => format!(" {side} side"),
+    };
+    let owner = cavity.split('.').next().unwrap_or(cavity);
+    let name = (v.connectors.iter().find(|c| c.id == owner).map(|c| c.name.clone()))
+        .or_else(|| v.parts.iter().find(|p| p.id == owner).map(|p| p.name.clone()))
+        .or_else(|| v.grounds.iter().find(|g| g.id == owner).map(|g| format!("ground, {}", g.name)))
+        .or_else(|| v.splices.iter().find(|s| s.id == owner).map(|s| s.name.clone()))
+        .unwrap_or_default();
+    format!("{cavity}{side}{colour} · {name}")
+}
+
+/// Where two leads or a clamp sit, short: `M7.1 to BAT.-`.
+pub fn leads(finding_red: &str, black: &str, instrument: Instrument) -> String {
+    if instrument == Instrument::Amps {
+        format!("conductor {finding_red}")
+    } else {
+        format!("{finding_red} to {black}")
+    }
+}
+
+/// The effect of a part in words.
+pub fn effect(model: &Model, part: &str) -> String {
+    model
+        .circuit
+        .vehicle
+        .parts
+        .iter()
+        .find(|p| p.id == part)
+        .and_then(|p| {
+            p.elements.iter().find_map(|e| match e {
+                vehicle::Element::Motor { effect, .. } => Some(effect.clone()),
+                _ => None,
+            })
+        })
+        .unwrap_or_else(|| format!("effect of {part}"))
+}
+
+/// Strength in a word.
+pub fn strength(s: Strength) -> &'static str {
+    match s {
+        Strength::Normal => "normal",
+        Strength::Weak => "weak",
+        Strength::None => "nothing",
+    }
+}
+
+/// A state in a few words: its name in the file when it has one.
+pub fn state(model: &Model, state: &vehicle::OperatingState) -> String {
+    let mut plugged = state.clone();
+    plugged.unplugged.clear();
+    plugged.battery_off = false;
+    let v = &model.circuit.vehicle;
+    let mut text = match v.states.iter().find(|s| s.state == plugged) {
+        Some(named) => named.name.clone(),
+        None => {
+            let mut words = vec![format!("key {}", plugged.key.position())];
+            if plugged.engine == vehicle::Engine::Running {
+                words.push("engine running".into());
+            }
+            words.extend(plugged.outputs.iter().map(|o| format!("{o} on")));
+            words.extend(plugged.switches.iter().map(|(s, p)| format!("{s} {p}")));
+            words.join(", ")
+        }
+    };
+    if !state.unplugged.is_empty() {
+        let list: Vec<&str> = state.unplugged.iter().map(String::as_str).collect();
+        text = format!("{text}, {} unplugged", list.join(" and "));
+    }
+    if state.battery_off {
+        text.push_str(", battery off");
+    }
+    text
+}
+
+/// A piece of evidence in a line.
+pub fn evidence(model: &Model, e: &Evidence) -> String {
+    match &e.finding {
+        Finding::Reading { instrument, red, black, value: v } => format!(
+            "{} at {}, {}",
+            value(*instrument, v.unwrap_or(f64::INFINITY)),
+            leads(red, black, *instrument),
+            state(model, &e.state)
+        ),
+        Finding::Effect { part, strength: s } => {
+            format!("{}: {}", effect(model, part), strength(*s))
+        }
+        Finding::Code { module, code, failure_type, failing } => format!(
+            "{code}-{failure_type} in {module}: {}",
+            if *failing { "failing now" } else { "ran and passed" }
+        ),
+        Finding::Answer { module, answers } => {
+            format!("{module} {}", if *answers { "answers" } else { "is silent" })
+        }
+    }
+}
