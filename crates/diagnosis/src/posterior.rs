@@ -2,7 +2,6 @@
 
 use crate::evidence::Evidence;
 use crate::model::{Model, ModelError};
-use std::collections::BTreeMap;
 
 /// Share of "not in this vehicle file" before any evidence.
 const ELSEWHERE_PRIOR: f64 = 0.02;
@@ -87,19 +86,10 @@ impl Posterior {
 }
 
 /// Shannon entropy of a distribution, bits; it need not be normalised.
-pub fn entropy(weights: impl Iterator<Item = f64> + Clone) -> f64 {
-    let total: f64 = weights.clone().sum();
+pub fn entropy(weights: &[f64]) -> f64 {
+    let total: f64 = weights.iter().sum();
     if total <= 0.0 {
         return 0.0;
     }
-    weights.filter(|w| *w > 0.0).map(|w| -(w / total) * (w / total).log2()).sum()
-}
-
-/// Sums probabilities by item.
-pub fn by_item(live: &[(usize, f64, usize)]) -> BTreeMap<usize, f64> {
-    let mut sums = BTreeMap::new();
-    for (_, p, item) in live {
-        *sums.entry(*item).or_insert(0.0) += p;
-    }
-    sums
+    weights.iter().filter(|w| **w > 0.0).map(|w| -(w / total) * (w / total).log2()).sum()
 }

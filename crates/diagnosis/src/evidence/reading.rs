@@ -3,7 +3,7 @@
 //! probe that did not touch.
 
 use super::BAD_PROBE;
-use crate::model::{Model, ModelError, Predictions, high_ohmic, shown, slack};
+use crate::model::{Model, ModelError, Snapshot, high_ohmic, shown, slack};
 use circuit::{Instrument, Probe, meter::Leads};
 use rayon::prelude::*;
 use vehicle::OperatingState;
@@ -45,19 +45,19 @@ pub fn expected(
 ) -> Result<Expected, ModelError> {
     let c = &model.circuit;
     let leads = probe.leads(c)?;
-    let p: &Predictions = &model.predict(state);
+    let p = model.predict(state);
     let exact = |changes: &[circuit::Change]| {
         leads.shown(c, &c.solve(state, changes, leads.extra())).value()
     };
     let instrument = probe.instrument;
-    let quick = |s| shown(instrument, leads, c, s);
+    let quick = |s: &Snapshot| shown(instrument, leads, c, s);
     let (healthy, tolerance) = match instrument {
         Instrument::Ohms => {
             let healthy = exact(&[]);
             (healthy, model.ohm_scatter(state, leads, healthy))
         }
-        Instrument::Volts => (exact(&[]), model.scatter(p, quick)),
-        Instrument::Amps => (quick(&p.healthy), model.scatter(p, quick)),
+        Instrument::Volts => (exact(&[]), model.scatter(&p, quick)),
+        Instrument::Amps => (quick(&p.healthy), model.scatter(&p, quick)),
     };
     let faults = model
         .faults

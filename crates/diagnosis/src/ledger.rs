@@ -1,0 +1,303 @@
+//! The job's ledger: everything found and done, in order, and what follows from it.
+//!
+//! Entries are never changed: doubting or withdrawing is an entry of its own.
+//! [`Case`] is what the entries add up to and can be rebuilt from them at any time.
+
+use crate::evidence::{Evidence, Finding};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use utoipa::ToSchema;
+use vehicle::OperatingState;
+
+/// Whether the symptom is there now.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+pub enum Present {
+    /// It shows.
+    Yes,
+    /// It does not show.
+    No,
+    /// Nobody has looked.
+    #[default]
+    Unknown,
+}
+
+/// Identity and complaint.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(default)]
+pub struct Intake {
+    /// Vehicle identification number.
+    pub vin: String,
+    /// Odometer, kilometres.
+    pub odometer_km: u32,
+    /// What the customer says.
+    pub complaint: String,
+    /// When it happens.
+    pub conditions: String,
+    /// Lamps and messages.
+    pub lamps: String,
+    /// The output the complaint is about; empty when unclear.
+    pub output: String,
+    /// Order or customer reference.
+    pub reference: String,
+}
+
+/// A code as a module reported it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct ReadCode {
+    /// Code, for example `B1A11`.
+    pub code: String,
+    /// Failure type, two hexadecimal digits.
+    pub failure_type: String,
+    /// Status byte (ISO 14229-1 D.2).
+    pub status: u8,
+    /// Snapshot values by name, in words.
+    #[serde(default)]
+    pub snapshot: Vec<(String, String)>,
+}
+
+impl ReadCode {
+    /// Bit 0, testFailed: failing now.
+    pub fn failing(&self) -> bool {
+        self.status & 0x01 != 0
+    }
+    /// Bit 3, confirmedDTC: stored.
+    pub fn stored(&self) -> bool {
+        self.status & 0x08 != 0
+    }
+    /// Bit 6 clear: the test has completed in this operation cycle.
+    pub fn tested_now(&self) -> bool {
+        self.status & 0x40 == 0
+    }
+    /// Status in plain words.
+    pub fn words(&self) -> &'static str {
+        match (self.failing(), self.stored(), self.tested_now()) {
+            (true, ..) => "failing now",
+            (false, true, true) => "failed earlier, passed now",
+            (false, true, false) => "failed earlier, not tested since key on",
+            (false, false, true) => "tested, passed",
+            (false, false, false) => "not yet tested since clearing",
+        }
+    }
+}
+
+/// What one module said in a scan.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct ScannedModule {
+    /// Module part.
+    pub module: String,
+    /// It answered.
+    pub answered: bool,
+    /// Why not, in words.
+    #[serde(default)]
+    pub trouble: String,
+    /// Every code it supports with its status; only failing or stored ones are trouble.
+    pub codes: Vec<ReadCode>,
+}
+
+/// A ledger entry.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "entry", rename_all = "snake_case")]
+pub enum Entry {
+    /// Identity and complaint, taken or corrected.
+    Intake {
+        /// All of it.
+        intake: Intake,
+    },
+    /// Whether the symptom shows now.
+    Symptom {
+        /// Yes, no, unknown.
+        present: Present,
+    },
+    /// The operating state the technician set.
+    State {
+        /// The state.
+        state: OperatingState,
+    },
+    /// A scan, kept.
+    Scan {
+        /// State it was made in.
+        state: OperatingState,
+        /// Modules.
+        modules: Vec<ScannedModule>,
+    },
+    /// Codes cleared.
+    Cleared {
+        /// Modules cleared.
+        modules: Vec<String>,
+    },
+    /// Something found.
+    Found {
+        /// The evidence.
+        evidence: Evidence,
+        /// `typed`, `meter` or `seen`.
+        #[serde(default)]
+        by: String,
+    },
+    /// A check that cannot be done here.
+    Refused {
+        /// Id of the check.
+        check: String,
+    },
+    /// A piece of evidence doubted or believed again.
+    Doubted {
+        /// Number of the entry.
+        number: u64,
+        /// Doubted; else believed again.
+        doubted: bool,
+    },
+    /// The repair.
+    Repaired {
+        /// Repair item.
+        item: String,
+        /// What was done.
+        text: String,
+        /// The probability it had.
+        probability: f64,
+        /// It had been proven by a reading of its own.
+        proven: bool,
+    },
+    /// A remark.
+    Note {
+        /// Text.
+        text: String,
+    },
+    /// Closed by the technician.
+    SignedOff,
+}
+
+/// An entry with its number and time.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Numbered {
+    /// Number in the job, from 1.
+    pub number: u64,
+    /// RFC 3339 time.
+    pub at: String,
+    /// The entry.
+    #[serde(flatten)]
+    pub entry: Entry,
+}
+
+/// The repair, once made.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Repair {
+    /// Number of its entry.
+    pub number: u64,
+    /// Repair item.
+    pub item: String,
+    /// What was done.
+    pub text: String,
+    /// The probability it had.
+    pub probability: f64,
+    /// Proven before.
+    pub proven: bool,
+}
+
+/// What the ledger adds up to.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Case {
+    /// Identity and complaint.
+    pub intake: Intake,
+    /// Symptom now.
+    pub present: Present,
+    /// State now.
+    pub state: OperatingState,
+    /// Believed evidence before the repair, with the entry each piece came from.
+    pub evidence: Vec<(u64, Evidence)>,
+    /// Evidence after the repair.
+    pub after: Vec<(u64, Evidence)>,
+    /// Doubted entries.
+    pub doubted: BTreeSet<u64>,
+    /// Checks refused.
+    pub refused: Vec<String>,
+    /// The repair.
+    pub repair: Option<Repair>,
+    /// Scans: entry number and modules.
+    pub scans: Vec<(u64, Vec<ScannedModule>)>,
+    /// Entries at which codes were cleared.
+    pub clears: Vec<u64>,
+    /// Signed off.
+    pub signed_off: bool,
+}
+
+impl Case {
+    /// Adds up a ledger.
+    pub fn of(entries: &[Numbered]) -> Self {
+        let mut doubted = BTreeMap::new();
+        for e in entries {
+            if let Entry::Doubted { number, doubted: on } = e.entry {
+                doubted.insert(number, on);
+            }
+        }
+        let mut case = Self {
+            doubted: doubted.into_iter().filter(|(_, on)| *on).map(|(n, _)| n).collect(),
+            ..Self::default()
+        };
+        for e in entries {
+            case.add(e);
+        }
+        case
+    }
+
+    fn add(&mut self, e: &Numbered) {
+        match &e.entry {
+            Entry::Intake { intake } => self.intake = intake.clone(),
+            Entry::Symptom { present } => self.present = *present,
+            Entry::State { state } => self.state = state.clone(),
+            Entry::Scan { state, modules } => {
+                for found in scan_evidence(state, modules) {
+                    self.evidence_of(e.number, found);
+                }
+                self.scans.push((e.number, modules.clone()));
+            }
+            Entry::Cleared { .. } => self.clears.push(e.number),
+            Entry::Found { evidence, .. } => self.evidence_of(e.number, evidence.clone()),
+            Entry::Refused { check } => self.refused.push(check.clone()),
+            Entry::Repaired { item, text, probability, proven } => {
+                self.repair = Some(Repair {
+                    number: e.number,
+                    item: item.clone(),
+                    text: text.clone(),
+                    probability: *probability,
+                    proven: *proven,
+                });
+            }
+            Entry::SignedOff => self.signed_off = true,
+            Entry::Doubted { .. } | Entry::Note { .. } => {}
+        }
+    }
+
+    fn evidence_of(&mut self, number: u64, evidence: Evidence) {
+        if !self.doubted.contains(&number) {
+            let list = if self.repair.is_none() { &mut self.evidence } else { &mut self.after };
+            list.push((number, evidence));
+        }
+    }
+
+    /// Evidence before the repair, without entry numbers.
+    pub fn believed(&self) -> Vec<Evidence> {
+        self.evidence.iter().map(|(_, e)| e.clone()).collect()
+    }
+}
+
+/// What a scan says: who answers, which monitors fail now, which have run and passed.
+/// A code that failed earlier and has not been tested since says nothing about now.
+pub fn scan_evidence(state: &OperatingState, modules: &[ScannedModule]) -> Vec<Evidence> {
+    let mut out = Vec::new();
+    let mut add = |finding| out.push(Evidence { state: state.clone(), finding });
+    for m in modules {
+        add(Finding::Answer { module: m.module.clone(), answers: m.answered });
+        for c in m.codes.iter().filter(|c| c.failing() || c.tested_now()) {
+            add(Finding::Code {
+                module: m.module.clone(),
+                code: c.code.clone(),
+                failure_type: c.failure_type.clone(),
+                failing: c.failing(),
+            });
+        }
+    }
+    out
+}

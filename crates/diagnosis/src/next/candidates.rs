@@ -1,0 +1,193 @@
+//! Every check a technician could do, from the vehicle file.
+
+use crate::model::Model;
+use circuit::{Instrument, Probe};
+use std::collections::BTreeSet;
+use vehicle::{Element, OperatingState};
+
+/// Where the black lead sits unless a drop is measured.
+pub const REFERENCE: &str = "BAT.-";
+/// Minutes to take any reading once the leads sit.
+const TAKE: f64 = 0.5;
+/// Minutes to clip the black lead to the battery.
+const CLIP: f64 = 0.3;
+
+/// What is looked at.
+#[derive(Debug, Clone, PartialEq)]
+pub enum What {
+    /// A meter reading.
+    Reading(Probe),
+    /// The effect of a driven output.
+    Effect {
+        /// The output driven.
+        output: String,
+        /// The part whose effect is looked at.
+        part: String,
+    },
+}
+
+/// A possible check in a state.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Candidate {
+    /// What is looked at.
+    pub what: What,
+    /// The state it is looked at in.
+    pub state: OperatingState,
+    /// Name of that state, for the id.
+    pub state_id: String,
+}
+
+impl Candidate {
+    /// Stable id.
+    pub fn id(&self) -> String {
+        let unplugged: Vec<&str> = self.state.unplugged.iter().map(String::as_str).collect();
+        let what = match &self.what {
+            What::Reading(p) => format!("{:?} {} {}", p.instrument, p.red, p.black),
+            What::Effect { part, .. } => format!("Effect {part}"),
+        };
+        format!("{what} @ {} {}", self.state_id, unplugged.join("+")).trim_end().to_owned()
+    }
+
+    /// Minutes from the present state to the value.
+    pub fn minutes(&self, model: &Model, now: &OperatingState) -> f64 {
+        let v = &model.circuit.vehicle;
+        let mut minutes = TAKE;
+        let bare = |s: &OperatingState| {
+            let mut s = s.clone();
+            s.unplugged.clear();
+            s
+        };
+        if bare(&self.state) != bare(now) {
+            minutes += v.states.iter().find(|s| s.id == self.state_id).map_or(0.3, |s| s.minutes);
+        }
+        for connector in self.state.unplugged.symmetric_difference(&now.unplugged) {
+            minutes += reach(model, connector).1;
+        }
+        if let What::Reading(p) = &self.what {
+            match p.instrument {
+                Instrument::Amps => {
+                    // A clamp goes round the conductor at whichever end is nearer.
+                    let wire = v.wires.iter().find(|w| w.id == p.red);
+                    let ends = wire.map(|w| [&w.from, &w.to]).into_iter().flatten();
+                    minutes += ends.map(|e| reach(model, e).0).fold(9.0, f64::min);
+                }
+                _ => {
+                    let (red, black) = (owner(&p.red), owner(&p.black));
+                    minutes += reach(model, red).0;
+                    if p.black == REFERENCE {
+                        minutes += CLIP;
+                    } else if red != black {
+                        minutes += reach(model, black).0;
+                    }
+                }
+            }
+        }
+        minutes
+    }
+}
+
+fn owner(id: &str) -> &str {
+    id.split('.').next().unwrap_or(id)
+}
+
+/// Minutes to reach and to unplug whatever a point belongs to.
+fn reach(model: &Model, id: &str) -> (f64, f64) {
+    let v = &model.circuit.vehicle;
+    let id = owner(id);
+    let m = (v.connectors.iter().find(|c| c.id == id).map(|c| c.minutes))
+        .or_else(|| v.parts.iter().find(|p| p.id == id).map(|p| p.minutes))
+        .or_else(|| v.grounds.iter().find(|g| g.id == id).map(|g| g.minutes))
+        .or_else(|| v.splices.iter().find(|s| s.id == id).map(|s| s.minutes))
+        .unwrap_or_default();
+    (m.reach, m.unplug)
+}
+
+/// Points a probe can touch with everything plugged: harness faces, ground studs, bus bars.
+pub fn points(model: &Model) -> Vec<String> {
+    let v = &model.circuit.vehicle;
+    let buried: BTreeSet<&str> =
+        v.splices.iter().filter(|s| !s.rail).map(|s| s.id.as_str()).collect();
+    model
+        .circuit
+        .node_of
+        .keys()
+        .filter(|id| !id.ends_with(":part") && !buried.contains(id.as_str()))
+        .cloned()
+        .collect()
+}
+
+fn drops(model: &Model) -> Vec<(String, String)> {
+    let v = &model.circuit.vehicle;
+    let reachable: BTreeSet<String> = points(model).into_iter().collect();
+    let mut pairs = Vec::new();
+    for connector in &v.connectors {
+        if let Some((a, b)) = &connector.sides {
+            for cavity in &connector.cavities {
+                let name = format!("{}.{}", connector.id, cavity.no);
+                pairs.push((format!("{name}:{a}"), format!("{name}:{b}")));
+            }
+        }
+    }
+    pairs.extend(v.wires.iter().map(|w| (w.from.clone(), w.to.clone())));
+    for part in &v.parts {
+        for element in &part.elements {
+            let ends = match element {
+                Element::Motor { plus, minus, .. } | Element::Supply { plus, minus, .. } => {
+                    vec![(plus, minus)]
+                }
+                Element::Relay { coil_plus, coil_minus, common, make, .. } => {
+                    vec![(coil_plus, coil_minus), (common, make)]
+                }
+                Element::Fuse { a, b, .. } => vec![(a, b)],
+                _ => vec![],
+            };
+            let cavity = |pin: &String| {
+                let connector = v.connectors.iter().find(|c| {
+                    c.part.as_ref() == Some(&part.id)
+                        && c.cavities.iter().any(|x| x.pin.as_ref().unwrap_or(&x.no) == pin)
+                });
+                format!("{}.{pin}", connector.map_or(&part.id, |c| &c.id))
+            };
+            pairs.extend(ends.into_iter().map(|(a, b)| (cavity(a), cavity(b))));
+        }
+    }
+    pairs.retain(|(a, b)| reachable.contains(a) && reachable.contains(b) && a != b);
+    pairs.sort();
+    pairs.dedup();
+    pairs
+}
+
+/// All candidates, in a fixed order.
+pub fn all(model: &Model) -> Vec<Candidate> {
+    let v = &model.circuit.vehicle;
+    let (points, drops) = (points(model), drops(model));
+    let mut out = Vec::new();
+    for named in &v.states {
+        let mut add = |what| {
+            out.push(Candidate {
+                what,
+                state: named.state.clone(),
+                state_id: named.id.clone(),
+            });
+        };
+        for id in &named.state.outputs {
+            if let Some(o) = v.outputs.iter().find(|o| &o.id == id) {
+                add(What::Effect { output: id.clone(), part: o.load.clone() });
+            }
+        }
+        for point in points.iter().filter(|p| *p != REFERENCE) {
+            add(What::Reading(Probe::volts(point, REFERENCE)));
+        }
+        for (a, b) in drops.iter().filter(|(_, b)| b != REFERENCE) {
+            add(What::Reading(Probe::volts(a, b)));
+        }
+        for wire in &v.wires {
+            add(What::Reading(Probe {
+                instrument: Instrument::Amps,
+                red: wire.id.clone(),
+                black: String::new(),
+            }));
+        }
+    }
+    out
+}

@@ -1,0 +1,233 @@
+//! The next check: what tells most per minute.
+//!
+//! [`candidates`] come from the vehicle, [`value`] weighs them against what is
+//! still suspected; a check that cannot tell anything is never proposed.
+
+pub mod candidates;
+mod value;
+
+use crate::evidence::{Evidence, Finding};
+use crate::model::{Model, ModelError};
+use crate::posterior::Posterior;
+use crate::{verdict, words};
+use candidates::{Candidate, What};
+use circuit::{Instrument, Probe};
+use rayon::prelude::*;
+use serde::Serialize;
+use utoipa::ToSchema;
+use vehicle::OperatingState;
+
+/// A line of the setup: `red`, `C4.7 cabin side …`.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct SetupLine {
+    /// What it is about.
+    pub label: String,
+    /// What to do.
+    pub text: String,
+}
+
+/// What one outcome would mean.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Outcome {
+    /// The outcome: a range or a judgement.
+    pub when: String,
+    /// Its probability.
+    pub probability: f64,
+    /// What would be suspected most.
+    pub means: String,
+}
+
+/// A proposed check.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Check {
+    /// Stable id; refusing names it.
+    pub id: String,
+    /// What to do, in a line.
+    pub text: String,
+    /// `volts`, `ohms`, `amps` or `effect`.
+    pub quantity: String,
+    /// Unit of the value asked for; empty for an effect.
+    pub unit: String,
+    /// Red lead, conductor, or the part whose effect is looked at.
+    pub red: String,
+    /// Black lead.
+    pub black: String,
+    /// Output to drive, when the state needs one.
+    pub outputs: Vec<String>,
+    /// State it is taken in.
+    #[schema(value_type = Object)]
+    pub state: OperatingState,
+    /// State in words.
+    pub state_text: String,
+    /// Minutes of work.
+    pub minutes: f64,
+    /// Expected information, bits.
+    pub information_bits: f64,
+    /// Healthy value in words.
+    pub expected: String,
+    /// Setup.
+    pub setup: Vec<SetupLine>,
+    /// Outcomes.
+    pub outcomes: Vec<Outcome>,
+    /// Proposed to refute a suspect that is nearly certain, not to tell suspects apart.
+    pub proof: bool,
+    /// Why this check.
+    pub why: String,
+}
+
+/// Probability above which a suspect is to be proven instead of searched for.
+pub const CERTAIN: f64 = 0.95;
+/// Information below which a check is not worth doing, bits.
+const WORTHLESS_BITS: f64 = 0.02;
+
+/// The best `most` checks, best first; `refused` names checks that cannot be done.
+///
+/// # Errors
+/// [`ModelError`].
+pub fn checks(
+    model: &Model,
+    evidence: &[Evidence],
+    posterior: &Posterior,
+    now: &OperatingState,
+    refused: &[String],
+    most: usize,
+) -> Result<Vec<Check>, ModelError> {
+    let live = posterior.live(model, 1e-4);
+    let all = candidates::all(model);
+    let open: Vec<&Candidate> = all
+        .iter()
+        .filter(|c| !refused.contains(&c.id()) && !taken(evidence, c))
+        .collect();
+    let (top, probability) = posterior.ranking()[0];
+    let certain = probability > CERTAIN && top + 1 < model.items.len();
+    // The states are predicted first: their own work is spread over the cores already.
+    let mut states: Vec<&OperatingState> = open.iter().map(|c| &c.state).collect();
+    states.sort();
+    states.dedup();
+    for state in states {
+        model.predict(state);
+    }
+    let mut valued: Vec<(f64, f64, &Candidate)> = open
+        .par_iter()
+        .filter_map(|c| {
+            let value = if certain {
+                value::refutation(model, posterior, top, c)
+            } else {
+                value::information(model, &live, c)
+            };
+            let minutes = c.minutes(model, now);
+            (value > WORTHLESS_BITS).then_some((value / minutes, value, *c))
+        })
+        .collect();
+    valued.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.2.id().cmp(&b.2.id())));
+    valued
+        .into_iter()
+        .take(most)
+        .map(|(_, value, c)| describe(model, &live, now, c, value, certain))
+        .collect()
+}
+
+fn taken(evidence: &[Evidence], c: &Candidate) -> bool {
+    evidence.iter().any(|e| {
+        e.state == c.state
+            && match (&e.finding, &c.what) {
+                (Finding::Reading { instrument, red, black, .. }, What::Reading(p)) => {
+                    *instrument == p.instrument
+                        && ((*red == p.red && *black == p.black)
+                            || (*red == p.black && *black == p.red))
+                }
+                (Finding::Effect { part, .. }, What::Effect { part: p, .. }) => part == p,
+                _ => false,
+            }
+    })
+}
+
+fn describe(
+    model: &Model,
+    live: &[(usize, f64, usize)],
+    now: &OperatingState,
+    c: &Candidate,
+    value: f64,
+    proof: bool,
+) -> Result<Check, ModelError> {
+    let state_text = words::state(model, &c.state);
+    let mut setup = Vec::new();
+    let mut line = |label: &str, text: String| {
+        setup.push(SetupLine { label: label.to_owned(), text });
+    };
+    let (text, quantity, unit, red, black, expected) = match &c.what {
+        What::Reading(p) => {
+            let e = crate::evidence::reading::expected(model, &c.state, p)?;
+            match p.instrument {
+                Instrument::Amps => line("clamp", format!("conductor {}", p.red)),
+                _ => {
+                    line("red", words::point(model, &p.red));
+                    line("black", words::point(model, &p.black));
+                }
+            }
+            (
+                reading_text(model, p),
+                format!("{:?}", p.instrument).to_lowercase(),
+                p.instrument.unit().to_owned(),
+                p.red.clone(),
+                p.black.clone(),
+                verdict::healthy_range(p.instrument, &e),
+            )
+        }
+        What::Effect { part, .. } => (
+            format!("Drive it and look: {}", words::effect(model, part)),
+            "effect".to_owned(),
+            String::new(),
+            part.clone(),
+            String::new(),
+            "normal".to_owned(),
+        ),
+    };
+    line("state", state_text.clone());
+    line("sound", expected.clone());
+    let best_of = if proof { "would refute the suspect" } else { "tells most per minute" };
+    let minutes = c.minutes(model, now);
+    Ok(Check {
+        id: c.id(),
+        why: format!(
+            "Of all checks in reach this {best_of}: {value:.1} bit in {minutes:.1} min."
+        ),
+        text,
+        quantity,
+        unit,
+        red,
+        black,
+        outputs: c.state.outputs.iter().cloned().collect(),
+        state: c.state.clone(),
+        state_text,
+        minutes,
+        information_bits: value,
+        expected,
+        setup,
+        outcomes: value::outcomes(model, live, c),
+        proof,
+    })
+}
+
+fn reading_text(model: &Model, p: &Probe) -> String {
+    let v = &model.circuit.vehicle;
+    let owner = |id: &str| id.split('.').next().unwrap_or(id).to_owned();
+    let connector = v.connectors.iter().find(|c| c.id == owner(&p.red));
+    match p.instrument {
+        Instrument::Amps => format!("Current in conductor {}, with a clamp", p.red),
+        Instrument::Ohms => format!("Resistance {} to {}", p.red, p.black),
+        Instrument::Volts if p.black == candidates::REFERENCE => {
+            format!("Voltage at {} against battery minus", p.red)
+        }
+        Instrument::Volts => match connector {
+            Some(c) if owner(&p.red) == owner(&p.black) && c.sides.is_some() => {
+                let cavity = p.red.split(':').next().unwrap_or(&p.red);
+                format!("Voltage across terminal {cavity}, {}", c.name)
+            }
+            _ if owner(&p.red) == owner(&p.black) => {
+                format!("Voltage across {}, {} to {}", owner(&p.red), p.red, p.black)
+            }
+            _ => format!("Voltage drop from {} to {}", p.red, p.black),
+        },
+    }
+}

@@ -1,0 +1,74 @@
+//! Service 19: supported codes with status (0A) and snapshots (04).
+
+use super::garbled;
+use crate::{Gateway, LinkError, dtc};
+
+/// A code with its status byte.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Status {
+    /// Code.
+    pub code: String,
+    /// Failure type.
+    pub failure_type: String,
+    /// Status byte (ISO 14229-1 D.2).
+    pub status: u8,
+}
+
+/// Every code the module supports (19 0A).
+///
+/// # Errors
+/// [`LinkError`].
+pub async fn supported(link: &Gateway, who: u16) -> Result<Vec<Status>, LinkError> {
+    let asked = "its codes";
+    let answer = link.request(who, asked, &[0x19, 0x0A]).await?;
+    match answer.as_slice() {
+        [0x59, 0x0A, _, records @ ..] if records.len() % 4 == 0 => Ok(records
+            .chunks_exact(4)
+            .map(|r| {
+                let (code, failure_type) = dtc::text([r[0], r[1], r[2]]);
+                Status { code, failure_type, status: r[3] }
+            })
+            .collect()),
+        other => Err(garbled(who, asked, other)),
+    }
+}
+
+/// A snapshot value by its data identifier.
+pub type Recorded = (u16, Vec<u8>);
+
+/// The first snapshot of a code (19 04); `lengths` says how long each identifier's data is.
+///
+/// # Errors
+/// [`LinkError`].
+pub async fn snapshot(
+    link: &Gateway,
+    who: u16,
+    code: [u8; 3],
+    lengths: &dyn Fn(u16) -> Option<usize>,
+) -> Result<Vec<Recorded>, LinkError> {
+    let asked = "the freeze-frame data of a code";
+    let request = [0x19, 0x04, code[0], code[1], code[2], 0x01];
+    let answer = link.request(who, asked, &request).await?;
+    let [0x59, 0x04, _, _, _, _, rest @ ..] = answer.as_slice() else {
+        return Err(garbled(who, asked, &answer));
+    };
+    let [_, count, data @ ..] = rest else {
+        return Ok(Vec::new());
+    };
+    let mut data = data;
+    let mut out = Vec::new();
+    for _ in 0..*count {
+        let [high, low, tail @ ..] = data else {
+            return Err(garbled(who, asked, &answer));
+        };
+        let did = u16::from_be_bytes([*high, *low]);
+        match lengths(did) {
+            Some(n) if n <= tail.len() => {
+                out.push((did, tail[..n].to_vec()));
+                data = &tail[n..];
+            }
+            _ => return Err(garbled(who, asked, &answer)),
+        }
+    }
+    Ok(out)
+}

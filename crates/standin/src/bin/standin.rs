@@ -1,0 +1,60 @@
+//! The stand-in vehicle as a program of its own.
+
+use clap::Parser;
+use standin::{Ports, Setup, Standin};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// A simulated vehicle that answers DoIP, SCPI and the hands-and-eyes interface on loopback.
+#[derive(Debug, Parser)]
+struct Arguments {
+    /// Vehicle file.
+    vehicle: PathBuf,
+    /// Hidden fault, an id that `chalkeus faults` lists; none for a sound vehicle.
+    #[arg(long)]
+    fault: Option<String>,
+    /// Seed for part values and meter noise.
+    #[arg(long, default_value_t = 1)]
+    seed: u64,
+    /// Vehicle identification number it gives.
+    #[arg(long, default_value = "0PMWR22K9NB004417")]
+    vin: String,
+    /// DoIP port; 0 takes any free one.
+    #[arg(long, default_value_t = 13400)]
+    doip: u16,
+    /// SCPI port.
+    #[arg(long, default_value_t = 5025)]
+    scpi: u16,
+    /// Port of the hands-and-eyes interface.
+    #[arg(long, default_value_t = 8097)]
+    hands: u16,
+}
+
+#[tokio::main]
+async fn main() -> ExitCode {
+    match run(Arguments::parse()).await {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("standin: {message}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+async fn run(arguments: Arguments) -> Result<(), String> {
+    let path = arguments.vehicle.display();
+    let text = std::fs::read_to_string(&arguments.vehicle).map_err(|e| format!("{path}: {e}"))?;
+    let vehicle = vehicle::Vehicle::from_json(&text).map_err(|e| format!("{path}: {e}"))?;
+    let setup = Setup {
+        vehicle,
+        fault: arguments.fault,
+        seed: arguments.seed,
+        vin: arguments.vin,
+        past: Vec::new(),
+    };
+    let ports = Ports { doip: arguments.doip, scpi: arguments.scpi, hands: arguments.hands };
+    let standin = Standin::start(setup, ports).await.map_err(|e| e.to_string())?;
+    println!("doip {} scpi {} hands http://{}", standin.doip, standin.scpi, standin.hands);
+    standin.run().await;
+    Ok(())
+}

@@ -1,0 +1,214 @@
+//! The state of the simulated vehicle and what follows from it.
+
+use crate::codes::Memory;
+use circuit::software::{self, Verdict};
+use circuit::{Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, tolerance};
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use std::collections::BTreeMap;
+use std::time::Duration;
+use vehicle::{OperatingState, Vehicle};
+
+/// A code left over from before.
+#[derive(Debug, Clone)]
+pub struct Past {
+    /// Module part.
+    pub module: String,
+    /// Code.
+    pub code: String,
+    /// Failure type.
+    pub failure_type: String,
+    /// Odometer when it was set, kilometres.
+    pub odometer_km: u32,
+    /// Supply when it was set, volts.
+    pub volts: f64,
+}
+
+/// What a stand-in starts from.
+#[derive(Debug, Clone)]
+pub struct Setup {
+    /// The vehicle file.
+    pub vehicle: Vehicle,
+    /// Id of the hidden fault; none for a sound vehicle.
+    pub fault: Option<String>,
+    /// Seed for part values and meter noise.
+    pub seed: u64,
+    /// Vehicle identification number.
+    pub vin: String,
+    /// Codes left over from before.
+    pub past: Vec<Past>,
+}
+
+/// A driven output with the time left.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Driven {
+    pub(crate) left: Duration,
+}
+
+/// The simulated vehicle.
+#[derive(Debug)]
+pub(crate) struct World {
+    pub(crate) circuit: Circuit,
+    hidden: Option<Fault>,
+    pub(crate) hand: OperatingState,
+    pub(crate) driven: BTreeMap<String, Driven>,
+    pub(crate) leads: Option<Probe>,
+    pub(crate) memory: Vec<Memory>,
+    pub(crate) vin: String,
+    rng: ChaCha8Rng,
+    solved: Option<(OperatingState, Solution)>,
+}
+
+fn gauss(rng: &mut ChaCha8Rng) -> f64 {
+    (0..12).map(|_| rng.random::<f64>()).sum::<f64>() - 6.0
+}
+
+impl World {
+    pub(crate) fn new(setup: Setup) -> Result<Self, CircuitError> {
+        let mut rng = ChaCha8Rng::seed_from_u64(setup.seed);
+        let mut vehicle = setup.vehicle;
+        tolerance::draw(&mut vehicle, &mut || gauss(&mut rng));
+        let circuit = Circuit::new(vehicle)?;
+        let hidden = setup.fault.map(|id| fault::by_id(&circuit, &id)).transpose()?;
+        let memory = circuit
+            .vehicle
+            .monitors
+            .iter()
+            .map(|m| {
+                let past = setup.past.iter().find(|p| {
+                    p.module == m.module
+                        && p.code == m.code
+                        && p.failure_type == m.failure_type
+                });
+                past.map_or_else(Memory::fresh, |p| Memory::left_over(p.odometer_km, p.volts))
+            })
+            .collect();
+        Ok(Self {
+            circuit,
+            hidden,
+            hand: OperatingState::default(),
+            driven: BTreeMap::new(),
+            leads: None,
+            memory,
+            vin: setup.vin,
+            rng,
+            solved: None,
+        })
+    }
+
+    fn changes(&self) -> Vec<Change> {
+        self.hidden.iter().flat_map(|f| f.changes.clone()).collect()
+    }
+
+    /// The state by hand together with the outputs driven over the link.
+    pub(crate) fn state(&self) -> OperatingState {
+        let mut state = self.hand.clone();
+        state.outputs.extend(self.driven.keys().cloned());
+        state
+    }
+
+    /// The operating point now.
+    pub(crate) fn solve(&mut self) -> &Solution {
+        let state = self.state();
+        if self.solved.as_ref().is_none_or(|(s, _)| *s != state) {
+            let solution = self.circuit.solve(&state, &self.changes(), None);
+            self.solved = Some((state, solution));
+        }
+        match &self.solved {
+            Some((_, solution)) => solution,
+            None => unreachable!("solved above"),
+        }
+    }
+
+    /// Whether a module works now.
+    pub(crate) fn alive(&mut self, part: usize) -> bool {
+        self.solve();
+        self.solved.as_ref().is_some_and(|(_, s)| s.alive(&self.circuit, part))
+    }
+
+    /// A signal's value now.
+    pub(crate) fn signal(&mut self, id: &str) -> f64 {
+        self.solve();
+        self.solved.as_ref().map_or(0.0, |(_, s)| software::signal(&self.circuit, s, id))
+    }
+
+    /// The effect of a part now, 0 to about 1.
+    pub(crate) fn effect(&mut self, part: &str) -> Option<f64> {
+        let at = self.circuit.part(part)?;
+        self.solve();
+        self.solved.as_ref().and_then(|(_, s)| s.effect(&self.circuit, at))
+    }
+
+    /// What the meter shows with the leads where they are, with its noise.
+    pub(crate) fn meter(&mut self, instrument: circuit::Instrument) -> Shown {
+        let Some(mut probe) = self.leads.clone() else {
+            return Shown::Value(0.003 * gauss(&mut self.rng));
+        };
+        probe.instrument = instrument;
+        let changes = self.changes();
+        match self.circuit.measure(&self.state(), &changes, &probe) {
+            Ok(Shown::Value(v)) => {
+                Shown::Value(v + 0.4 * instrument.sigma(v) * gauss(&mut self.rng).clamp(-2.5, 2.5))
+            }
+            Ok(over) => over,
+            // Leads on something this instrument cannot take: nothing is shown.
+            Err(_) => Shown::Value(0.0),
+        }
+    }
+
+    /// Lets time pass: monitors run, driven outputs end.
+    pub(crate) fn tick(&mut self, by: Duration) {
+        self.driven.retain(|_, d| {
+            d.left = d.left.saturating_sub(by);
+            !d.left.is_zero()
+        });
+        self.solve();
+        let verdicts = match &self.solved {
+            Some((_, s)) => software::monitors(&self.circuit, s),
+            None => return,
+        };
+        let supply: Vec<f64> =
+            self.circuit.vehicle.monitors.clone().iter().map(|m| self.supply_of(&m.module)).collect();
+        for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
+            let memory = &mut self.memory[k];
+            match verdicts[k] {
+                Verdict::NotRun => memory.pause(),
+                Verdict::Passed => memory.passed(by, m.debounce_ms),
+                Verdict::Failed => memory.failed(by, m.debounce_ms, supply[k]),
+            }
+        }
+    }
+
+    fn supply_of(&mut self, module: &str) -> f64 {
+        let signal = self
+            .circuit
+            .vehicle
+            .signals
+            .iter()
+            .find(|s| s.module == module && s.did == Some(crate::services::SUPPLY_DID))
+            .map(|s| s.id.clone());
+        signal.map_or(0.0, |id| self.signal(&id))
+    }
+
+    /// Sets what the hands set; a new key-on starts an operation cycle.
+    pub(crate) fn set(&mut self, state: OperatingState) {
+        let started = self.hand.key == vehicle::KeyPosition::Off && state.key != self.hand.key;
+        if state.key == vehicle::KeyPosition::Off {
+            self.driven.clear();
+        }
+        self.hand = state;
+        if started {
+            for memory in &mut self.memory {
+                memory.new_cycle();
+            }
+        }
+    }
+
+    /// Repairs a place; only if the fault is there does anything change.
+    pub(crate) fn repair(&mut self, item: &str) {
+        if self.hidden.as_ref().is_some_and(|f| f.repair_item == item) {
+            self.hidden = None;
+            self.solved = None;
+        }
+    }
+}
