@@ -3,7 +3,8 @@
 //! Entries are never changed: doubting or withdrawing is an entry of its own.
 //! [`Case`] is what the entries add up to and can be rebuilt from them at any time.
 
-use crate::evidence::{Evidence, Finding};
+use crate::evidence::{Evidence, Finding, Strength};
+use crate::model::Model;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -41,6 +42,8 @@ pub struct Intake {
     pub lamps: String,
     /// The output the complaint is about; empty when unclear.
     pub output: String,
+    /// How that output's effect shows, as the customer tells it.
+    pub effect: Option<Strength>,
     /// Order or customer reference.
     pub reference: String,
 }
@@ -201,6 +204,8 @@ pub struct Repair {
 pub struct Case {
     /// Identity and complaint.
     pub intake: Intake,
+    /// Entry the complaint came from.
+    pub told: Option<u64>,
     /// Symptom now.
     pub present: Present,
     /// State now.
@@ -225,7 +230,7 @@ pub struct Case {
 
 impl Case {
     /// Adds up a ledger.
-    pub fn of(entries: &[Numbered]) -> Self {
+    pub fn of(model: &Model, entries: &[Numbered]) -> Self {
         let mut doubted = BTreeMap::new();
         for e in entries {
             if let Entry::Doubted { number, doubted: on } = e.entry {
@@ -237,14 +242,22 @@ impl Case {
             ..Self::default()
         };
         for e in entries {
-            case.add(e);
+            case.add(model, e);
         }
         case
     }
 
-    fn add(&mut self, e: &Numbered) {
+    fn add(&mut self, model: &Model, e: &Numbered) {
         match &e.entry {
-            Entry::Intake { intake } => self.intake = intake.clone(),
+            Entry::Intake { intake } => {
+                // A corrected complaint takes the place of the first one.
+                let told = self.told.replace(e.number);
+                self.evidence.retain(|(n, _)| Some(*n) != told);
+                self.intake = intake.clone();
+                if let Some(evidence) = complaint(model, intake) {
+                    self.evidence_of(e.number, evidence);
+                }
+            }
             Entry::Symptom { present } => self.present = *present,
             Entry::State { state } => self.state = state.clone(),
             Entry::Scan { state, modules } => {
@@ -281,6 +294,17 @@ impl Case {
     pub fn believed(&self) -> Vec<Evidence> {
         self.evidence.iter().map(|(_, e)| e.clone()).collect()
     }
+}
+
+/// The complaint as evidence: the effect of an output, driven with the key on.
+fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
+    let strength = intake.effect?;
+    let v = &model.circuit.vehicle;
+    let output = v.outputs.iter().find(|o| o.id == intake.output)?;
+    let named = v.states.iter().find(|s| s.state.outputs.contains(&output.id));
+    let mut state = named.map(|s| s.state.clone()).unwrap_or_default();
+    state.outputs.insert(output.id.clone());
+    Some(Evidence { state, finding: Finding::Effect { part: output.load.clone(), strength } })
 }
 
 /// What a scan says: who answers, which monitors fail now, which have run and passed.

@@ -155,11 +155,8 @@ impl Model {
                 }
             })
             .collect();
-        let drawn = self
-            .drawn
-            .par_iter()
-            .map(|d| Snapshot::of(d, &d.solve(state, &[], None)))
-            .collect();
+        let drawn =
+            self.drawn.par_iter().map(|d| Snapshot::of(d, &d.solve(state, &[], None))).collect();
         let made = Arc::new(Predictions { healthy, solution, drawn, faults });
         let mut cache = self.cache.lock().unwrap_or_else(PoisonError::into_inner);
         if cache.len() >= KEPT {

@@ -33,11 +33,8 @@ impl Posterior {
     /// Weighs evidence whose likelihoods are known already.
     pub fn weigh(model: &Model, likelihoods: Vec<Vec<f64>>) -> Self {
         let total: f64 = model.faults.iter().map(|f| f.prior).sum();
-        let mut logs: Vec<f64> = model
-            .faults
-            .iter()
-            .map(|f| (f.prior / total * (1.0 - ELSEWHERE_PRIOR)).ln())
-            .collect();
+        let mut logs: Vec<f64> =
+            model.faults.iter().map(|f| (f.prior / total * (1.0 - ELSEWHERE_PRIOR)).ln()).collect();
         logs.push(ELSEWHERE_PRIOR.ln());
         // Summed in sorted order, so that the order of the evidence cannot matter even in the last bit.
         let mut column = vec![0.0; likelihoods.len()];

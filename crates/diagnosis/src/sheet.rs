@@ -99,9 +99,11 @@ fn driven(circuit: &Circuit, output: &str) -> (Solution, Solution) {
 /// Whether a point is a terminal of the battery or the generator.
 fn is_source(circuit: &Circuit, end: &str) -> bool {
     let owner = owner(end);
-    circuit.vehicle.parts.iter().any(|p| {
-        p.id == owner && matches!(p.kind, PartKind::Battery | PartKind::Generator)
-    })
+    circuit
+        .vehicle
+        .parts
+        .iter()
+        .any(|p| p.id == owner && matches!(p.kind, PartKind::Battery | PartKind::Generator))
 }
 
 /// Splices fed straight by a battery or generator: the sheet ends there.
@@ -169,8 +171,7 @@ pub fn sheet(model: &Model, output: &str, state: &OperatingState) -> Option<Shee
     let mut lines = Vec::new();
     for (w, (amps, context)) in &wires {
         let wire = &v.wires[*w];
-        let (from, to) =
-            if *amps >= 0.0 { (&wire.from, &wire.to) } else { (&wire.to, &wire.from) };
+        let (from, to) = if *amps >= 0.0 { (&wire.from, &wire.to) } else { (&wire.to, &wire.from) };
         for (end, top) in [(from, false), (to, true)] {
             let id = owner(end);
             let node = nodes
@@ -210,12 +211,7 @@ pub fn sheet(model: &Model, output: &str, state: &OperatingState) -> Option<Shee
             context: *context,
         });
     }
-    Some(Sheet {
-        output: output.to_owned(),
-        title,
-        nodes: nodes.into_values().collect(),
-        lines,
-    })
+    Some(Sheet { output: output.to_owned(), title, nodes: nodes.into_values().collect(), lines })
 }
 
 fn owner(end: &str) -> String {

@@ -168,8 +168,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
     let s = &predictions.faults[best];
     Ok(match &e.finding {
         Finding::Reading { instrument, red, black, value } => {
-            let probe =
-                Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
+            let probe = Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
             let x = expected(model, &e.state, &probe)?;
             format!(
                 "predicts {} at {}, you read {}; sound: {}",

@@ -115,7 +115,10 @@ pub fn judge(
     if refuted >= REFUTES {
         return Ok(Judged {
             verdict: Verdict::Good,
-            why: format!("As a sound vehicle reads; it speaks against {:.0} % of what was suspected.", refuted * 100.0),
+            why: format!(
+                "As a sound vehicle reads; it speaks against {:.0} % of what was suspected.",
+                refuted * 100.0
+            ),
             expected: range,
         });
     }

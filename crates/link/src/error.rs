@@ -6,7 +6,9 @@ use thiserror::Error;
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 pub enum LinkError {
     /// Nobody listens there.
-    #[error("nothing answers at {address} ({why}); check that the interface is on and the cable is in")]
+    #[error(
+        "nothing answers at {address} ({why}); check that the interface is on and the cable is in"
+    )]
     NoConnection {
         /// Address tried.
         address: String,
@@ -23,7 +25,9 @@ pub enum LinkError {
         asked: String,
     },
     /// No answer in time.
-    #[error("{who:#06x} did not answer {asked} within {millis} ms; check its supply, ground and bus")]
+    #[error(
+        "{who:#06x} did not answer {asked} within {millis} ms; check its supply, ground and bus"
+    )]
     TimeOut {
         /// Logical address.
         who: u16,

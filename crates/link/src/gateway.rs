@@ -68,12 +68,7 @@ impl Gateway {
     ///
     /// # Errors
     /// Any [`LinkError`]; after [`LinkError::Lost`] the link must be opened anew.
-    pub async fn request(
-        &self,
-        who: u16,
-        asked: &str,
-        data: &[u8],
-    ) -> Result<Vec<u8>, LinkError> {
+    pub async fn request(&self, who: u16, asked: &str, data: &[u8]) -> Result<Vec<u8>, LinkError> {
         let mut slot = self.stream.lock().await;
         for _ in 0..RETRIES {
             // Taken out while in use: a cancelled exchange leaves no half-read stream behind.
@@ -111,13 +106,12 @@ async fn exchange(
     let started = Instant::now();
     let mut until = started + P2;
     loop {
-        let message = timeout_at(until, Message::read(stream)).await.map_err(|_| {
-            LinkError::TimeOut {
+        let message =
+            timeout_at(until, Message::read(stream)).await.map_err(|_| LinkError::TimeOut {
                 who,
                 asked: asked.to_owned(),
                 millis: started.elapsed().as_millis() as u64,
-            }
-        })?;
+            })?;
         match message.map_err(|_| lost())? {
             Ok(Message::AliveRequest) => {
                 Message::AliveResponse(TESTER).write(stream).await.map_err(|_| lost())?;

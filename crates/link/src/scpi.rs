@@ -48,7 +48,8 @@ pub async fn measure(address: SocketAddr, query: Query) -> Result<Option<f64>, L
         reader.read_line(&mut answer).await.map_err(|e| none(e.to_string()))?;
         Ok(answer)
     };
-    let answer = timeout(PATIENCE, work).await.map_err(|_| none("the meter keeps silent".into()))??;
+    let answer =
+        timeout(PATIENCE, work).await.map_err(|_| none("the meter keeps silent".into()))??;
     match answer.trim().parse::<f64>() {
         Ok(v) if v.abs() >= OVERLOAD => Ok(None),
         Ok(v) if v.is_finite() => Ok(Some(v)),

@@ -29,9 +29,7 @@ async fn set_state(
     Json(state): Json<OperatingState>,
 ) -> Result<(), (StatusCode, String)> {
     let mut w = world.lock();
-    w.circuit
-        .check_state(&state)
-        .map_err(|e| (StatusCode::UNPROCESSABLE_ENTITY, e.to_string()))?;
+    w.circuit.check_state(&state).map_err(|e| (StatusCode::UNPROCESSABLE_ENTITY, e.to_string()))?;
     w.set(state);
     Ok(())
 }
@@ -50,9 +48,7 @@ async fn leads(
 ) -> Result<(), (StatusCode, String)> {
     let mut w = world.lock();
     let probe = Probe { instrument: leads.instrument, red: leads.red, black: leads.black };
-    probe
-        .leads(&w.circuit)
-        .map_err(|e| (StatusCode::UNPROCESSABLE_ENTITY, e.to_string()))?;
+    probe.leads(&w.circuit).map_err(|e| (StatusCode::UNPROCESSABLE_ENTITY, e.to_string()))?;
     w.leads = Some(probe);
     Ok(())
 }
@@ -74,10 +70,7 @@ async fn look(
 ) -> Result<Json<Seen>, (StatusCode, String)> {
     let effect = world.lock().effect(&look.part);
     match effect {
-        None => Err((
-            StatusCode::NOT_FOUND,
-            format!("there is nothing to see at “{}”", look.part),
-        )),
+        None => Err((StatusCode::NOT_FOUND, format!("there is nothing to see at “{}”", look.part))),
         Some(f) => Ok(Json(Seen {
             strength: match f {
                 f if f > 0.83 => "normal",

@@ -100,8 +100,7 @@ impl Standin {
 
 async fn listen(port: u16) -> Result<(TcpListener, SocketAddr), StandinError> {
     let address = SocketAddr::from((Ipv4Addr::LOCALHOST, port));
-    let listener =
-        TcpListener::bind(address).await.map_err(|e| StandinError::Port(address, e))?;
+    let listener = TcpListener::bind(address).await.map_err(|e| StandinError::Port(address, e))?;
     let at = listener.local_addr().map_err(|e| StandinError::Port(address, e))?;
     Ok((listener, at))
 }

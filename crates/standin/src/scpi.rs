@@ -40,10 +40,8 @@ async fn session(mut stream: TcpStream, world: &Shared) -> std::io::Result<()> {
             Some(std::mem::replace(&mut error, "0,\"No error\"").to_owned())
         } else if command == "READ?" {
             Some(reading(world, chosen))
-        } else if let Some(i) = command
-            .strip_prefix("MEAS:")
-            .and_then(|c| c.strip_suffix('?'))
-            .and_then(instrument)
+        } else if let Some(i) =
+            command.strip_prefix("MEAS:").and_then(|c| c.strip_suffix('?')).and_then(instrument)
         {
             chosen = i;
             Some(reading(world, i))

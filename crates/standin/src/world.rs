@@ -76,9 +76,7 @@ impl World {
             .iter()
             .map(|m| {
                 let past = setup.past.iter().find(|p| {
-                    p.module == m.module
-                        && p.code == m.code
-                        && p.failure_type == m.failure_type
+                    p.module == m.module && p.code == m.code && p.failure_type == m.failure_type
                 });
                 past.map_or_else(Memory::fresh, |p| Memory::left_over(p.odometer_km, p.volts))
             })
@@ -167,8 +165,14 @@ impl World {
             Some((_, s)) => software::monitors(&self.circuit, s),
             None => return,
         };
-        let supply: Vec<f64> =
-            self.circuit.vehicle.monitors.clone().iter().map(|m| self.supply_of(&m.module)).collect();
+        let supply: Vec<f64> = self
+            .circuit
+            .vehicle
+            .monitors
+            .clone()
+            .iter()
+            .map(|m| self.supply_of(&m.module))
+            .collect();
         for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
             let memory = &mut self.memory[k];
             match verdicts[k] {

@@ -11,6 +11,7 @@ pub mod quantity;
 pub mod state;
 pub mod types;
 mod validate;
+pub mod vin;
 
 pub use condition::{Condition, Signal, SignalSource};
 pub use element::Element;

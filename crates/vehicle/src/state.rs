@@ -18,6 +18,7 @@ use std::collections::{BTreeMap, BTreeSet};
     Serialize,
     Deserialize,
     JsonSchema,
+    utoipa::ToSchema,
 )]
 pub enum KeyPosition {
     /// Off.
@@ -57,6 +58,7 @@ impl KeyPosition {
     Serialize,
     Deserialize,
     JsonSchema,
+    utoipa::ToSchema,
 )]
 #[serde(rename_all = "snake_case")]
 pub enum Engine {
@@ -69,7 +71,18 @@ pub enum Engine {
 
 /// What the technician has set: key, engine, switches, commanded outputs, unplugged connectors.
 #[derive(
-    Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Default, Serialize, Deserialize, JsonSchema,
+    Debug,
+    Clone,
+    PartialEq,
+    Eq,
+    Hash,
+    PartialOrd,
+    Ord,
+    Default,
+    Serialize,
+    Deserialize,
+    JsonSchema,
+    utoipa::ToSchema,
 )]
 #[serde(default, deny_unknown_fields)]
 pub struct OperatingState {

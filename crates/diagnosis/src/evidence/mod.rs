@@ -15,7 +15,9 @@ pub(crate) mod effect;
 pub(crate) mod reading;
 
 /// How strongly an effect shows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, utoipa::ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, utoipa::ToSchema,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum Strength {
     /// As it should.

@@ -164,11 +164,7 @@ pub fn all(model: &Model) -> Vec<Candidate> {
     let mut out = Vec::new();
     for named in &v.states {
         let mut add = |what| {
-            out.push(Candidate {
-                what,
-                state: named.state.clone(),
-                state_id: named.id.clone(),
-            });
+            out.push(Candidate { what, state: named.state.clone(), state_id: named.id.clone() });
         };
         for id in &named.state.outputs {
             if let Some(o) = v.outputs.iter().find(|o| &o.id == id) {

@@ -55,7 +55,6 @@ pub struct Check {
     /// Output to drive, when the state needs one.
     pub outputs: Vec<String>,
     /// State it is taken in.
-    #[schema(value_type = Object)]
     pub state: OperatingState,
     /// State in words.
     pub state_text: String,
@@ -94,10 +93,8 @@ pub fn checks(
 ) -> Result<Vec<Check>, ModelError> {
     let live = posterior.live(model, 1e-4);
     let all = candidates::all(model);
-    let open: Vec<&Candidate> = all
-        .iter()
-        .filter(|c| !refused.contains(&c.id()) && !taken(evidence, c))
-        .collect();
+    let open: Vec<&Candidate> =
+        all.iter().filter(|c| !refused.contains(&c.id()) && !taken(evidence, c)).collect();
     let (top, probability) = posterior.ranking()[0];
     let certain = probability > CERTAIN && top + 1 < model.items.len();
     // The states are predicted first: their own work is spread over the cores already.
@@ -189,9 +186,7 @@ fn describe(
     let minutes = c.minutes(model, now);
     Ok(Check {
         id: c.id(),
-        why: format!(
-            "Of all checks in reach this {best_of}: {value:.1} bit in {minutes:.1} min."
-        ),
+        why: format!("Of all checks in reach this {best_of}: {value:.1} bit in {minutes:.1} min."),
         text,
         quantity,
         unit,

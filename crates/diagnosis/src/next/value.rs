@@ -216,9 +216,7 @@ pub(super) fn outcomes(model: &Model, live: &[(usize, f64, usize)], c: &Candidat
             .iter()
             .take(2)
             .filter(|(_, w)| w / weight > 0.1)
-            .map(|(item, w)| {
-                format!("{} {:.0} %", short(&model.items[*item]), 100.0 * w / weight)
-            })
+            .map(|(item, w)| format!("{} {:.0} %", short(&model.items[*item]), 100.0 * w / weight))
             .collect();
         if probability > 0.02 {
             out.push(Outcome { when: when.clone(), probability, means: means.join(", ") });

@@ -10,5 +10,9 @@ pub mod tester_present;
 use crate::error::LinkError;
 
 fn garbled(who: u16, asked: &str, got: &[u8]) -> LinkError {
-    LinkError::Garbled { who: format!("{who:#06x}"), asked: asked.to_owned(), got: format!("{got:02X?}") }
+    LinkError::Garbled {
+        who: format!("{who:#06x}"),
+        asked: asked.to_owned(),
+        got: format!("{got:02X?}"),
+    }
 }

@@ -17,7 +17,7 @@ struct Arguments {
     #[arg(long, default_value_t = 1)]
     seed: u64,
     /// Vehicle identification number it gives.
-    #[arg(long, default_value = "0PMWR22K9NB004417")]
+    #[arg(long, default_value = "0PMWR22K8NB004417")]
     vin: String,
     /// DoIP port; 0 takes any free one.
     #[arg(long, default_value_t = 13400)]

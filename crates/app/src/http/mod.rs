@@ -1,0 +1,60 @@
+//! HTTP: plain handlers, one file per subject; problems as RFC 9457.
+
+mod assets;
+mod guard;
+mod jobs;
+mod problem;
+mod vehicle_side;
+
+use crate::shop::Shop;
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use std::net::SocketAddr;
+use std::sync::Arc;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+/// Largest body taken, bytes.
+const BODY: usize = 256 * 1024;
+
+fn routes() -> OpenApiRouter<Arc<Shop>> {
+    OpenApiRouter::new()
+        .routes(routes!(jobs::list, jobs::open))
+        .routes(routes!(jobs::vehicles))
+        .routes(routes!(jobs::show))
+        .routes(routes!(jobs::intake))
+        .routes(routes!(jobs::symptom))
+        .routes(routes!(jobs::reading))
+        .routes(routes!(jobs::effect))
+        .routes(routes!(jobs::refuse))
+        .routes(routes!(jobs::doubt))
+        .routes(routes!(jobs::note))
+        .routes(routes!(jobs::repair))
+        .routes(routes!(jobs::sign_off))
+        .routes(routes!(jobs::sheet))
+        .routes(routes!(jobs::export))
+        .routes(routes!(jobs::events))
+        .routes(routes!(vehicle_side::live))
+        .routes(routes!(vehicle_side::state))
+        .routes(routes!(vehicle_side::scan))
+        .routes(routes!(vehicle_side::clear))
+        .routes(routes!(vehicle_side::drive))
+        .routes(routes!(vehicle_side::meter))
+        .routes(routes!(vehicle_side::look))
+}
+
+/// The OpenAPI description of all routes.
+pub fn openapi() -> utoipa::openapi::OpenApi {
+    let mut api = routes().split_for_parts().1;
+    api.info.title = "Chalkeus".into();
+    api.info.description = Some("Jobs, evidence, suspects and the vehicle.".into());
+    api
+}
+
+/// The application, answering only for its own address.
+pub fn router(shop: Arc<Shop>, at: SocketAddr) -> Router {
+    let (api, _) = routes().with_state(shop).split_for_parts();
+    api.fallback(assets::serve)
+        .layer(axum::middleware::from_fn(move |request, next| guard::check(at, request, next)))
+        .layer(DefaultBodyLimit::max(BODY))
+}

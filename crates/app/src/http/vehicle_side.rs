@@ -1,0 +1,207 @@
+//! What touches the vehicle: link, meter, hands.
+
+use super::jobs::{Answer, App, QuantityKind, job, keep, keep_evidence};
+use super::problem::Problem;
+use crate::view::View;
+use axum::Json;
+use axum::extract::{Path, State};
+use diagnosis::Evidence;
+use diagnosis::evidence::Finding;
+use diagnosis::ledger::{Case, Entry};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use vehicle::OperatingState;
+
+/// The vehicle now.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Live {
+    /// Modules that answer.
+    answering: usize,
+    /// Modules there should be.
+    fitted: usize,
+    /// Supply as the modules see it, volts.
+    supply_volts: Option<f64>,
+    /// What is wrong with the link; empty when nothing is.
+    trouble: String,
+    /// A meter is set up.
+    meter: bool,
+    /// Hands are there to set states, place leads and look.
+    hands: bool,
+}
+
+/// Link and supply now.
+#[utoipa::path(get, path = "/api/jobs/{id}/live", responses((status = 200, body = Live)))]
+pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
+    let (_, model) = job(&shop, id)?;
+    let bench = shop.bench(id);
+    let v = &model.circuit.vehicle;
+    let fitted = crate::bench::modules(v).count();
+    let (meter, hands) = (bench.at.scpi.is_some(), bench.has_hands());
+    Ok(Json(match bench.supplies(v).await {
+        Ok(list) => {
+            let seen: Vec<f64> = list.into_iter().flatten().collect();
+            Live {
+                answering: seen.len(),
+                fitted,
+                supply_volts: seen.iter().copied().reduce(f64::max),
+                trouble: String::new(),
+                meter,
+                hands,
+            }
+        }
+        Err(trouble) => Live { answering: 0, fitted, supply_volts: None, trouble, meter, hands },
+    }))
+}
+
+/// A state to bring the vehicle into.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Wanted {
+    state: OperatingState,
+}
+
+/// Notes the operating state; in the demo the hands and the link bring it about.
+#[utoipa::path(post, path = "/api/jobs/{id}/state", request_body = Wanted, responses((status = 200, body = View), (status = 502, body = Problem)))]
+pub async fn state(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(wanted): Json<Wanted>,
+) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
+    let bench = shop.bench(id);
+    // The state is the technician's word first; a stand-in that is gone does not hold up the job.
+    let result = keep(&shop, id, Entry::State { state: wanted.state.clone() }).await?;
+    if bench.has_hands() {
+        bench.bring_into(&model.circuit.vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
+    }
+    Ok(result)
+}
+
+fn state_now(shop: &crate::shop::Shop, id: i64) -> Result<OperatingState, Problem> {
+    let (_, model) = job(shop, id)?;
+    Ok(Case::of(&model, &shop.ledger(id).map_err(Problem::own)?).state)
+}
+
+/// Scans all modules and keeps the result.
+#[utoipa::path(post, path = "/api/jobs/{id}/scan", responses((status = 200, body = View), (status = 502, body = Problem)))]
+pub async fn scan(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    let modules = shop.bench(id).scan(&model.circuit.vehicle).await.map_err(Problem::vehicle)?;
+    let state = state_now(&shop, id)?;
+    keep(&shop, id, Entry::Scan { state, modules }).await
+}
+
+/// Clears all codes; only after a scan was kept.
+#[utoipa::path(post, path = "/api/jobs/{id}/clear", responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
+pub async fn clear(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let kept = case.scans.last().map(|(n, _)| *n);
+    if kept.is_none() || case.clears.last() > kept.as_ref() {
+        return Err(Problem::input("scan first: codes are kept before they are cleared"));
+    }
+    let results = shop.bench(id).clear(&model.circuit.vehicle).await.map_err(Problem::vehicle)?;
+    let (done, failed): (Vec<_>, Vec<_>) = results.into_iter().partition(|(_, e)| e.is_none());
+    if done.is_empty() {
+        let why: Vec<String> = failed.into_iter().filter_map(|(_, e)| e).collect();
+        return Err(Problem::vehicle(why.join("; ")));
+    }
+    keep(&shop, id, Entry::Cleared { modules: done.into_iter().map(|(m, _)| m).collect() }).await
+}
+
+/// An output to drive or give back.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Drive {
+    output: String,
+    on: bool,
+}
+
+/// Drives an output, or gives it back.
+#[utoipa::path(post, path = "/api/jobs/{id}/drive", request_body = Drive, responses((status = 200, body = View), (status = 502, body = Problem)))]
+pub async fn drive(State(shop): App, Path(id): Path<i64>, Json(d): Json<Drive>) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    let vehicle = &model.circuit.vehicle;
+    let mut state = state_now(&shop, id)?;
+    if d.on {
+        state.key = vehicle::KeyPosition::On;
+        state.outputs.insert(d.output.clone());
+    } else {
+        state.outputs.remove(&d.output);
+    }
+    model.circuit.check_state(&state).map_err(Problem::input)?;
+    let bench = shop.bench(id);
+    if bench.has_hands() {
+        bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
+    } else {
+        bench.drive(vehicle, &d.output, d.on).await.map_err(Problem::vehicle)?;
+    }
+    keep(&shop, id, Entry::State { state }).await
+}
+
+/// A reading to take from the meter.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Metered {
+    quantity: QuantityKind,
+    red: String,
+    #[serde(default)]
+    black: String,
+    state: OperatingState,
+}
+
+/// Brings the vehicle into the state, places the leads, reads the meter, keeps the reading.
+#[utoipa::path(post, path = "/api/jobs/{id}/meter", request_body = Metered, responses((status = 200, body = View), (status = 502, body = Problem)))]
+pub async fn meter(State(shop): App, Path(id): Path<i64>, Json(m): Json<Metered>) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    model.circuit.check_state(&m.state).map_err(Problem::input)?;
+    let bench = shop.bench(id);
+    let instrument = m.quantity.instrument();
+    let vehicle = &model.circuit.vehicle;
+    if bench.has_hands() {
+        bench.bring_into(vehicle, &m.state).await.map_err(Problem::vehicle)?;
+    }
+    let value = bench.measure(instrument, &m.red, &m.black).await;
+    rest(&bench, vehicle, &m.state).await;
+    let value = value.map_err(Problem::vehicle)?;
+    shop.append(id, &Entry::State { state: at_rest(&m.state) }).map_err(Problem::own)?;
+    let finding = Finding::Reading { instrument, red: m.red, black: m.black, value };
+    keep_evidence(&shop, id, Evidence { state: m.state, finding }, "meter").await
+}
+
+fn at_rest(state: &OperatingState) -> OperatingState {
+    OperatingState { outputs: Default::default(), ..state.clone() }
+}
+
+/// Gives driven outputs back; nothing stays on after a reading.
+async fn rest(bench: &crate::bench::Bench, vehicle: &vehicle::Vehicle, state: &OperatingState) {
+    for output in &state.outputs {
+        if let Err(e) = bench.drive(vehicle, output, false).await {
+            tracing::warn!("{output} was not given back: {e}");
+        }
+    }
+}
+
+/// An effect to look at.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct LookAt {
+    part: String,
+    state: OperatingState,
+}
+
+/// Drives what the state needs and lets the demo's eyes look.
+#[utoipa::path(post, path = "/api/jobs/{id}/look", request_body = LookAt, responses((status = 200, body = View), (status = 502, body = Problem)))]
+pub async fn look(State(shop): App, Path(id): Path<i64>, Json(l): Json<LookAt>) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    model.circuit.check_state(&l.state).map_err(Problem::input)?;
+    let bench = shop.bench(id);
+    if !bench.has_hands() {
+        return Err(Problem::input("look yourself and say: normal, weak or nothing"));
+    }
+    let vehicle = &model.circuit.vehicle;
+    bench.bring_into(vehicle, &l.state).await.map_err(Problem::vehicle)?;
+    let seen = bench.look(&l.part).await;
+    rest(&bench, vehicle, &l.state).await;
+    let strength = seen.map_err(Problem::vehicle)?;
+    shop.append(id, &Entry::State { state: at_rest(&l.state) }).map_err(Problem::own)?;
+    let finding = Finding::Effect { part: l.part, strength };
+    keep_evidence(&shop, id, Evidence { state: l.state, finding }, "seen").await
+}

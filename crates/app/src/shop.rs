@@ -1,0 +1,124 @@
+//! The shop: vehicles with their models, jobs with their ledgers, benches.
+
+use crate::bench::{Addresses, Bench};
+use diagnosis::Model;
+use diagnosis::ledger::{Entry, Numbered};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use store::Store;
+use tokio::sync::broadcast;
+
+/// Everything the routes share.
+#[derive(Debug)]
+pub struct Shop {
+    /// Jobs and ledgers.
+    pub store: Store,
+    vehicles: PathBuf,
+    models: Mutex<BTreeMap<String, Arc<Model>>>,
+    benches: Mutex<BTreeMap<Option<i64>, Arc<Bench>>>,
+    /// Job numbers whose ledger grew.
+    pub changed: broadcast::Sender<i64>,
+}
+
+fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
+    m.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// The time now, RFC 3339.
+pub fn now() -> String {
+    jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
+}
+
+impl Shop {
+    /// Opens the database and checks that there are vehicles.
+    pub fn open(data: &Path, vehicles: &Path) -> Result<Self, String> {
+        if !vehicles.is_dir() {
+            return Err(format!(
+                "there is no directory {}; name the vehicle files with --vehicles",
+                vehicles.display()
+            ));
+        }
+        Ok(Self {
+            store: Store::open(data).map_err(|e| e.to_string())?,
+            vehicles: vehicles.to_owned(),
+            models: Mutex::default(),
+            benches: Mutex::default(),
+            changed: broadcast::channel(64).0,
+        })
+    }
+
+    /// Ids of the vehicle files.
+    pub fn vehicle_ids(&self) -> Vec<String> {
+        let files = std::fs::read_dir(&self.vehicles).into_iter().flatten().flatten();
+        let mut ids: Vec<String> = files
+            .map(|f| f.path())
+            .filter(|p| p.extension().is_some_and(|e| e == "json"))
+            .filter_map(|p| p.file_stem().map(|s| s.to_string_lossy().into_owned()))
+            .collect();
+        ids.sort();
+        ids
+    }
+
+    /// The model of a vehicle, compiled once. Slow the first time.
+    pub fn model(&self, id: &str) -> Result<Arc<Model>, String> {
+        if let Some(model) = lock(&self.models).get(id) {
+            return Ok(Arc::clone(model));
+        }
+        if !self.vehicle_ids().iter().any(|known| known == id) {
+            return Err(format!("there is no vehicle file “{id}”"));
+        }
+        let path = self.vehicles.join(format!("{id}.json"));
+        let text =
+            std::fs::read_to_string(&path).map_err(|e| format!("{}: {e}", path.display()))?;
+        let vehicle =
+            vehicle::Vehicle::from_json(&text).map_err(|e| format!("{}: {e}", path.display()))?;
+        let model = Arc::new(Model::new(vehicle).map_err(|e| e.to_string())?);
+        lock(&self.models).insert(id.to_owned(), Arc::clone(&model));
+        Ok(model)
+    }
+
+    /// Sets the bench of a job, or of all jobs that have none of their own.
+    pub fn set_bench(&self, job: Option<i64>, at: Addresses) {
+        lock(&self.benches).insert(job, Arc::new(Bench::new(at)));
+    }
+
+    /// The bench of a job.
+    pub fn bench(&self, job: i64) -> Arc<Bench> {
+        let benches = lock(&self.benches);
+        let found = benches.get(&Some(job)).or_else(|| benches.get(&None));
+        found.cloned().unwrap_or_else(|| Arc::new(Bench::new(Addresses::default())))
+    }
+
+    /// Opens a job.
+    pub fn open_job(
+        &self,
+        vehicle: &str,
+        demo: Option<&str>,
+        entries: &[Entry],
+    ) -> Result<i64, String> {
+        let bodies: Result<Vec<String>, _> = entries.iter().map(serde_json::to_string).collect();
+        let bodies = bodies.map_err(|e| e.to_string())?;
+        self.store.open_job(vehicle, demo, &now(), &bodies).map_err(|e| e.to_string())
+    }
+
+    /// Appends to a ledger; committed when this returns.
+    pub fn append(&self, job: i64, entry: &Entry) -> Result<u64, String> {
+        let body = serde_json::to_string(entry).map_err(|e| e.to_string())?;
+        let number = self.store.append(job, &now(), &body).map_err(|e| e.to_string())?;
+        let _ = self.changed.send(job);
+        Ok(number)
+    }
+
+    /// The ledger of a job.
+    pub fn ledger(&self, job: i64) -> Result<Vec<Numbered>, String> {
+        let rows = self.store.ledger(job).map_err(|e| e.to_string())?;
+        rows.into_iter()
+            .map(|e| {
+                let entry = serde_json::from_str(&e.body)
+                    .map_err(|why| format!("entry {} of job {job}: {why}", e.number))?;
+                Ok(Numbered { number: e.number, at: e.at, entry })
+            })
+            .collect()
+    }
+}
