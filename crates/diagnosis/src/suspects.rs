@@ -80,6 +80,13 @@ pub fn suspects(
 fn variant(model: &Model, best: usize, evidence: &[Evidence]) -> String {
     let fault = &model.faults[best];
     let words = fault.text.split_once(": ").map_or("", |(_, v)| v).to_owned();
+    // Without a reading nothing speaks for one resistance rather than another.
+    if !evidence.iter().any(|e| matches!(e.finding, Finding::Reading { .. })) {
+        return match fault.id.contains(":series:") || fault.id.contains(":constriction:") {
+            true => "resistive".to_owned(),
+            false => words,
+        };
+    }
     if !fault.id.contains(":series:") && !fault.id.contains(":constriction:") {
         return words;
     }

@@ -76,6 +76,8 @@ pub struct Check {
 
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
+/// Hypotheses this much less likely than the leading one do not shape the next check.
+const NEGLIGIBLE: f64 = 1e-3;
 /// Information below which a check is not worth doing, bits.
 const WORTHLESS_BITS: f64 = 0.02;
 
@@ -91,7 +93,7 @@ pub fn checks(
     refused: &[String],
     most: usize,
 ) -> Result<Vec<Check>, ModelError> {
-    let live = posterior.live(model, 1e-4);
+    let live = posterior.live(model, NEGLIGIBLE);
     let all = candidates::all(model);
     let open: Vec<&Candidate> =
         all.iter().filter(|c| !refused.contains(&c.id()) && !taken(evidence, c)).collect();

@@ -9,7 +9,6 @@ use crate::posterior::{Posterior, entropy};
 use crate::words;
 use circuit::{Instrument, Probe};
 use statrs::function::erf::erf;
-use std::collections::BTreeMap;
 
 /// Most outcomes a reading is divided into.
 const MOST_BINS: usize = 9;
@@ -25,7 +24,11 @@ struct Table {
 
 /// Standard normal distribution function.
 fn phi(z: f64) -> f64 {
-    0.5 * (1.0 + erf(z / std::f64::consts::SQRT_2))
+    match z {
+        z if z < -6.0 => 0.0,
+        z if z > 6.0 => 1.0,
+        z => 0.5 * (1.0 + erf(z / std::f64::consts::SQRT_2)),
+    }
 }
 
 /// Prediction and deviation of a reading for each live hypothesis; `None` for "not in the file".
@@ -139,16 +142,13 @@ fn table(model: &Model, live: &[(usize, f64, usize)], c: &Candidate) -> Option<T
     }
 }
 
-fn by_item<'a>(live: impl Iterator<Item = (usize, f64)> + 'a) -> BTreeMap<usize, f64> {
-    let mut sums = BTreeMap::new();
-    for (item, p) in live {
-        *sums.entry(item).or_insert(0.0) += p;
+/// Weight of each repair item, dense, for one outcome.
+fn by_item(model: &Model, live: &[(usize, f64, usize)], table: &Table, bin: usize) -> Vec<f64> {
+    let mut sums = vec![0.0; model.items.len()];
+    for ((_, p, item), row) in live.iter().zip(&table.chances) {
+        sums[*item] += p * row[bin];
     }
     sums
-}
-
-fn item_entropy(items: &BTreeMap<usize, f64>) -> f64 {
-    entropy(&items.values().copied().collect::<Vec<_>>())
 }
 
 /// Expected fall of the entropy over repair items, bits.
@@ -157,12 +157,15 @@ pub(super) fn information(model: &Model, live: &[(usize, f64, usize)], c: &Candi
         return 0.0;
     };
     let total: f64 = live.iter().map(|l| l.1).sum();
-    let before = item_entropy(&by_item(live.iter().map(|l| (l.2, l.1))));
+    let mut now = vec![0.0; model.items.len()];
+    for (_, p, item) in live {
+        now[*item] += p;
+    }
+    let before = entropy(&now);
     let mut after = 0.0;
     for bin in 0..table.words.len() {
-        let items = by_item(live.iter().zip(&table.chances).map(|(l, row)| (l.2, l.1 * row[bin])));
-        let weight: f64 = items.values().sum();
-        after += weight / total * item_entropy(&items);
+        let items = by_item(model, live, &table, bin);
+        after += items.iter().sum::<f64>() / total * entropy(&items);
     }
     (before - after).max(0.0)
 }
@@ -207,10 +210,10 @@ pub(super) fn outcomes(model: &Model, live: &[(usize, f64, usize)], c: &Candidat
     let total: f64 = live.iter().map(|l| l.1).sum();
     let mut out = Vec::new();
     for (bin, when) in table.words.iter().enumerate() {
-        let items = by_item(live.iter().zip(&table.chances).map(|(l, row)| (l.2, l.1 * row[bin])));
-        let weight: f64 = items.values().sum();
+        let items = by_item(model, live, &table, bin);
+        let weight: f64 = items.iter().sum();
         let probability = weight / total;
-        let mut ranked: Vec<(usize, f64)> = items.into_iter().collect();
+        let mut ranked: Vec<(usize, f64)> = items.into_iter().enumerate().collect();
         ranked.sort_by(|a, b| b.1.total_cmp(&a.1));
         let means: Vec<String> = ranked
             .iter()

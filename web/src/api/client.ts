@@ -1,0 +1,29 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./generated";
+
+export type View = components["schemas"]["View"];
+export type Check = components["schemas"]["Check"];
+export type Sheet = components["schemas"]["Sheet"];
+export type SheetNode = components["schemas"]["Node"];
+export type SheetLine = components["schemas"]["Line"];
+export type Flag = components["schemas"]["Flag"];
+export type Row = components["schemas"]["Row"];
+export type Intake = components["schemas"]["Intake"];
+export type Live = components["schemas"]["Live"];
+export type Summary = components["schemas"]["Summary"];
+export type OperatingState = components["schemas"]["OperatingState"];
+export type Strength = components["schemas"]["Strength"];
+export type QuantityKind = components["schemas"]["QuantityKind"];
+export type Proof = components["schemas"]["Proof"];
+export type Verdict = components["schemas"]["Verdict"];
+
+export const api = createClient<paths>({ baseUrl: window.location.origin });
+
+/** The words of a failed request: what happened and what to do. */
+export function trouble(error: unknown): string {
+  if (error && typeof error === "object" && "detail" in error) {
+    return String((error as { detail: unknown }).detail);
+  }
+  if (typeof error === "string" && error) return error;
+  return "The program does not answer. Nothing entered so far is lost; start it again and reload.";
+}

@@ -1,0 +1,101 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { createContext, useContext, useEffect } from "react";
+import { api, type Sheet, trouble, type View } from "./client";
+
+type Body = Record<string, unknown>;
+
+/** Posts to a job's route; the answer is the new view. */
+export async function post(job: number, what: string, body?: Body): Promise<View> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/jobs/${job}/${what}`, {
+      method: "POST",
+      headers: body ? { "content-type": "application/json" } : {},
+      body: body ? JSON.stringify(body) : undefined,
+    });
+  } catch {
+    throw new Error(trouble(""));
+  }
+  const data = await response.json().catch(() => "");
+  if (!response.ok) throw new Error(trouble(data));
+  return data as View;
+}
+
+/** The job's view, kept fresh when another window adds to the ledger. */
+export function useView(job: number) {
+  const cache = useQueryClient();
+  useEffect(() => {
+    const events = new EventSource(`/api/events?job=${job}`);
+    events.addEventListener("changed", () => {
+      if (cache.isMutating() === 0) cache.invalidateQueries({ queryKey: ["job", job] });
+    });
+    return () => events.close();
+  }, [job, cache]);
+  return useQuery({
+    queryKey: ["job", job],
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs/{id}", { params: { path: { id: job } } });
+      if (!data) throw new Error(trouble(error));
+      return data as View;
+    },
+  });
+}
+
+/** Link, supply and instruments, asked every two seconds. */
+export function useLive(job: number) {
+  return useQuery({
+    queryKey: ["live", job],
+    refetchInterval: 2000,
+    retry: false,
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs/{id}/live", {
+        params: { path: { id: job } },
+      });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
+}
+
+export function useSheet(job: number, output: string, state: View["state"]) {
+  return useQuery({
+    queryKey: ["sheet", job, output, JSON.stringify(state)],
+    enabled: output !== "",
+    placeholderData: (before: Sheet | undefined) => before,
+    queryFn: async () => {
+      const { data, error } = await api.POST("/api/jobs/{id}/sheet", {
+        params: { path: { id: job } },
+        body: { output, state },
+      });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
+}
+
+export interface JobContext {
+  view: View;
+  /** Does something and shows its outcome everywhere at once. */
+  act: (what: string, body?: Body) => Promise<View>;
+  busy: string;
+}
+
+export const Job = createContext<JobContext | null>(null);
+
+export function useJob(): JobContext {
+  const job = useContext(Job);
+  if (!job) throw new Error("useJob outside of a job");
+  return job;
+}
+
+/** One action at a time, with its failure in words. */
+export function useActions(job: number) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ what, body }: { what: string; body?: Body }) => post(job, what, body),
+    onSuccess: (view) => {
+      cache.setQueryData(["job", job], view);
+      cache.invalidateQueries({ queryKey: ["live", job] });
+    },
+  });
+}

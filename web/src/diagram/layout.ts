@@ -1,0 +1,190 @@
+import ELK, { type ElkNode } from "elkjs/lib/elk-api";
+import workerUrl from "elkjs/lib/elk-worker.min.js?url";
+import type { Sheet, SheetNode } from "../api/client";
+
+export interface Point {
+  x: number;
+  y: number;
+}
+export interface PlacedNode {
+  node: SheetNode;
+  x: number;
+  y: number;
+  /** The symbol without its words. */
+  width: number;
+  height: number;
+  /** Where the words start. */
+  textX: number;
+  pins: Record<string, Point>;
+}
+export interface PlacedLine {
+  id: string;
+  points: Point[];
+  label: Point;
+}
+export interface Placed {
+  width: number;
+  height: number;
+  nodes: PlacedNode[];
+  lines: PlacedLine[];
+}
+
+const elk = new ELK({ workerUrl });
+
+interface Shape {
+  width: number;
+  height: number;
+  text: number;
+  /** Place of each pin, by id: across from the left, at the top or the bottom. */
+  pins: Record<string, Point>;
+}
+
+const words = (node: SheetNode) =>
+  Math.max(node.id.length + node.name.length * 0.95, node.note.length * 0.95) * 7.2 + 14;
+
+function spread(ids: string[], width: number, y: number, into: Record<string, Point>) {
+  ids.forEach((id, k) => {
+    into[id] = { x: (width * (k + 0.5)) / ids.length, y };
+  });
+}
+
+/** Size of a node's symbol and the places of its pins. */
+function shape(node: SheetNode): Shape {
+  const top = node.pins.filter((p) => p.top).map((p) => p.id);
+  const bottom = node.pins.filter((p) => !p.top).map((p) => p.id);
+  const pins: Record<string, Point> = {};
+  const place = (width: number, height: number, text: number): Shape => {
+    spread(top, width, 0, pins);
+    spread(bottom, width, height, pins);
+    return { width, height, text, pins };
+  };
+  switch (node.kind) {
+    case "rail":
+      return place(Math.max(240, bottom.length * 130), 6, 0);
+    case "splice":
+      return place(Math.max(12, 46 * Math.max(top.length, bottom.length)), 8, words(node) * 0.9);
+    case "fuse":
+      return place(20, 44, words(node));
+    case "motor":
+      return place(58, 58, words(node));
+    case "ground":
+      return place(Math.max(44, top.length * 60), 30, words(node));
+    case "connector": {
+      const cavities = [...new Set(node.pins.map((p) => p.no))];
+      const width = Math.max(90, cavities.length * 170);
+      for (const pin of node.pins) {
+        const k = cavities.indexOf(pin.no);
+        pins[pin.id] = { x: (width * (k + 0.5)) / cavities.length, y: pin.top ? 0 : 12 };
+      }
+      return { width, height: 12, text: words(node), pins };
+    }
+    case "relay": {
+      const x: Record<string, number> = { "86": 34, "85": 34, "30": 108, "87": 108 };
+      for (const pin of node.pins) {
+        pins[pin.id] = { x: x[pin.no] ?? 70, y: pin.top ? 0 : 84 };
+      }
+      return { width: 142, height: 84, text: words(node), pins };
+    }
+    default:
+      return place(Math.max(130, 56 * Math.max(top.length, bottom.length)), 64, 0);
+  }
+}
+
+/** Splices, rails and grounds: conductors arrive wherever it suits the drawing. */
+const isJoint = (n: SheetNode) => ["rail", "splice", "ground"].includes(n.kind);
+
+const ends = (sheet: Sheet, n: SheetNode) =>
+  sheet.lines.flatMap((l) => [
+    ...(l.to === n.id ? [{ port: `end ${l.id} ${n.id}`, top: true }] : []),
+    ...(l.from === n.id ? [{ port: `end ${l.id} ${n.id}`, top: false }] : []),
+  ]);
+
+function port(sheet: Sheet, line: string, end: string) {
+  const joint = sheet.nodes.some((n) => n.id === end && isJoint(n));
+  return joint ? `end ${line} ${end}` : `pin ${end}`;
+}
+
+/** Beside the middle of the longest upright stretch. */
+function labelAt(points: Point[]): Point {
+  let best = { x: 0, y: 0, length: -1 };
+  points.forEach((a, k) => {
+    const b = points[k + 1];
+    if (!b || Math.abs(a.x - b.x) > 0.5) return;
+    const length = Math.abs(a.y - b.y);
+    if (length > best.length) best = { x: a.x + 8, y: (a.y + b.y) / 2 + 4, length };
+  });
+  return best;
+}
+
+/** Places a sheet: supply at the top, ground at the bottom, lines at right angles. */
+export async function layout(sheet: Sheet): Promise<Placed> {
+  const shapes = new Map(sheet.nodes.map((n) => [n.id, shape(n)]));
+  const graph: ElkNode = {
+    id: "sheet",
+    layoutOptions: {
+      "elk.algorithm": "layered",
+      "elk.direction": "DOWN",
+      "elk.edgeRouting": "ORTHOGONAL",
+      "elk.spacing.nodeNode": "64",
+      "elk.layered.spacing.nodeNodeBetweenLayers": "40",
+      "elk.layered.spacing.edgeNodeBetweenLayers": "16",
+      "elk.spacing.edgeNode": "30",
+      "elk.spacing.edgeEdge": "26",
+      "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX",
+      "elk.layered.nodePlacement.favorStraightEdges": "true",
+      "elk.layered.crossingMinimization.thoroughness": "30",
+    },
+    children: sheet.nodes.map((n) => {
+      const s = shapes.get(n.id) as Shape;
+      const joint = isJoint(n);
+      return {
+        id: n.id,
+        width: s.width + s.text,
+        height: s.height,
+        layoutOptions: {
+          "elk.portConstraints": joint ? "FIXED_SIDE" : "FIXED_POS",
+          ...(n.kind === "rail" && { "elk.layered.layering.layerConstraint": "FIRST" }),
+          ...(n.kind === "ground" && { "elk.layered.layering.layerConstraint": "LAST" }),
+        },
+        ports: joint
+          ? ends(sheet, n).map(({ port, top }) => ({
+              id: port,
+              width: 0,
+              height: 0,
+              layoutOptions: { "elk.port.side": top ? "NORTH" : "SOUTH" },
+            }))
+          : n.pins.map((p) => ({
+              id: `pin ${p.id}`,
+              width: 0,
+              height: 0,
+              x: s.pins[p.id]?.x ?? 0,
+              y: s.pins[p.id]?.y ?? 0,
+              layoutOptions: { "elk.port.side": p.top ? "NORTH" : "SOUTH" },
+            })),
+      };
+    }),
+    edges: sheet.lines.map((l) => ({
+      id: l.id,
+      sources: [port(sheet, l.id, l.from)],
+      targets: [port(sheet, l.id, l.to)],
+    })),
+  };
+  const done = await elk.layout(graph);
+  const nodes = (done.children ?? []).map((child): PlacedNode => {
+    const node = sheet.nodes.find((n) => n.id === child.id) as SheetNode;
+    const s = shapes.get(child.id) as Shape;
+    const [x, y] = [child.x ?? 0, child.y ?? 0];
+    const pins = Object.fromEntries(
+      Object.entries(s.pins).map(([id, p]) => [id, { x: x + p.x, y: y + p.y }]),
+    );
+    return { node, x, y, width: s.width, height: s.height, textX: x + s.width + 8, pins };
+  });
+  const lines = (done.edges ?? []).map((edge): PlacedLine => {
+    const section = edge.sections?.[0];
+    const points = section
+      ? [section.startPoint, ...(section.bendPoints ?? []), section.endPoint]
+      : [];
+    return { id: edge.id, points, label: labelAt(points) };
+  });
+  return { width: done.width ?? 0, height: done.height ?? 0, nodes, lines };
+}

@@ -1,0 +1,85 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, trouble } from "../api/client";
+import { toggleTheme } from "./theme";
+
+/** The first page: jobs, newest first, and a new one. */
+export function Jobs() {
+  const jobs = useQuery({
+    queryKey: ["jobs"],
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs");
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
+  const vehicles = useQuery({
+    queryKey: ["vehicles"],
+    queryFn: async () => (await api.GET("/api/vehicles")).data ?? [],
+  });
+  const [error, setError] = useState("");
+  const navigate = useNavigate();
+  const cache = useQueryClient();
+  async function open(vehicle: string) {
+    const { data, error } = await api.POST("/api/jobs", {
+      body: { vehicle, intake: undefined },
+    });
+    if (!data) return setError(trouble(error));
+    await cache.invalidateQueries({ queryKey: ["jobs"] });
+    navigate({ to: "/job/$id/$stage", params: { id: String(data.id), stage: "intake" } });
+  }
+  return (
+    <main className="mx-auto max-w-4xl p-8">
+      <header className="flex items-baseline justify-between border-b border-ink pb-3">
+        <h1 className="text-2xl font-bold">Chalkeus</h1>
+        <button type="button" className="quiet" onClick={toggleTheme}>
+          day / night
+        </button>
+      </header>
+      {jobs.error && <p className="mt-4 text-oxide">{jobs.error.message}</p>}
+      {error && (
+        <p role="alert" className="mt-4 text-oxide">
+          {error}
+        </p>
+      )}
+      <h2 className="mt-6 mb-2 font-bold">Jobs</h2>
+      {jobs.data?.length === 0 && (
+        <p className="text-faint">No jobs yet. Open one for a vehicle below.</p>
+      )}
+      <ul>
+        {jobs.data?.map((job) => (
+          <li key={job.id} className="border-b border-rule">
+            <Link
+              to="/job/$id/$stage"
+              params={{ id: String(job.id), stage: job.entries > 1 ? "circuit" : "intake" }}
+              className="grid min-h-16 grid-cols-[5rem_1fr_auto] items-center gap-4 px-2 py-2 hover:bg-sheet"
+            >
+              <span className="num text-faint">job {job.id}</span>
+              <span>
+                <span className="block text-lg font-semibold">
+                  {job.complaint || "No complaint taken yet"}
+                </span>
+                <span className="label">
+                  {job.vehicle} · <span className="num">{job.vin}</span> · {job.reference}
+                </span>
+              </span>
+              <span className="label">
+                {job.signed_off ? "signed off" : `${job.entries} entries`}
+                {job.demo ? " · demo" : ""}
+              </span>
+            </Link>
+          </li>
+        ))}
+      </ul>
+      <h2 className="mt-8 mb-2 font-bold">New job</h2>
+      <div className="flex gap-3">
+        {vehicles.data?.map((vehicle) => (
+          <button key={vehicle} type="button" className="plain" onClick={() => open(vehicle)}>
+            on a {vehicle}
+          </button>
+        ))}
+      </div>
+    </main>
+  );
+}

@@ -1,0 +1,99 @@
+import { useState } from "react";
+import type { QuantityKind } from "../api/client";
+import { useJob } from "../api/job";
+import { Effect } from "../ui/Effect";
+import { Measure } from "../ui/Measure";
+
+/** The check that tells most per minute, as a card one can act on. */
+export function NextCheck() {
+  const { view, act } = useJob();
+  const [others, setOthers] = useState(false);
+  const [chosen, setChosen] = useState("");
+  const check = view.next.find((c) => c.id === chosen) ?? view.next[0];
+  if (!check) return null;
+  return (
+    <section
+      aria-label="Next check"
+      data-check={check.id}
+      className="mt-3 border border-copper bg-sheet p-3"
+    >
+      <div className="flex justify-between text-[14px]">
+        <h3 className="font-bold text-copper">{check.proof ? "Proof" : "Next check"}</h3>
+        <span className="num text-faint">
+          {check.minutes.toFixed(1)} min · {check.information_bits.toFixed(1)} bit
+        </span>
+      </div>
+      <p className="mt-1 text-[17px] leading-snug font-bold">{check.text}</p>
+      <dl className="my-2 grid grid-cols-[3.2rem_1fr] gap-y-0.5 text-[14px]">
+        {check.setup.map((line) => (
+          <div key={line.label} className="contents">
+            <dt className="text-faint">{line.label}</dt>
+            <dd className={line.label === "sound" ? "num" : ""}>{line.text}</dd>
+          </div>
+        ))}
+      </dl>
+      {check.quantity === "effect" ? (
+        <Effect part={check.red} state={check.state} />
+      ) : (
+        <Measure
+          id="next-value"
+          focus
+          wanted={{
+            quantity: check.quantity as QuantityKind,
+            red: check.red,
+            black: check.black,
+            state: check.state,
+          }}
+        />
+      )}
+      {check.outputs.length > 0 && (
+        <p className="mt-1 text-[13px] text-faint">
+          Drives the output for the reading, then gives it back.
+        </p>
+      )}
+      <ul className="mt-2 border-t border-rule pt-1 text-[14px]">
+        {check.outcomes.slice(0, 3).map((o) => (
+          <li key={o.when}>
+            <span className="num font-semibold">{o.when}</span> {o.means}
+          </li>
+        ))}
+      </ul>
+      <div className="flex gap-4 text-[14px]">
+        <button
+          type="button"
+          className="quiet"
+          onClick={() => act("refuse", { check: check.id }).catch(() => {})}
+        >
+          Cannot do this
+        </button>
+        <button
+          type="button"
+          className="quiet"
+          aria-expanded={others}
+          onClick={() => setOthers(!others)}
+        >
+          Other checks
+        </button>
+      </div>
+      {others && (
+        <ul className="text-[14px]">
+          <li className="text-faint">{check.why}</li>
+          {view.next
+            .filter((c) => c.id !== check.id)
+            .map((c) => (
+              <li key={c.id}>
+                <button
+                  type="button"
+                  className="min-h-11 text-left underline"
+                  onClick={() => setChosen(c.id)}
+                >
+                  {c.text} · {c.state_text}{" "}
+                  <span className="num text-faint">{c.minutes.toFixed(1)} min</span>
+                </button>
+              </li>
+            ))}
+        </ul>
+      )}
+    </section>
+  );
+}

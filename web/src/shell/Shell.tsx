@@ -1,0 +1,133 @@
+import { Link, useNavigate } from "@tanstack/react-router";
+import { type ReactNode, useCallback, useEffect, useState } from "react";
+import { Job, useActions, useView } from "../api/job";
+import { Circuit } from "../stages/Circuit";
+import { Codes } from "../stages/Codes";
+import { Intake } from "../stages/Intake";
+import { Later } from "../stages/Later";
+import { Outputs } from "../stages/Outputs";
+import { Prove } from "../stages/Prove";
+import { Report } from "../stages/Report";
+import { Keys } from "./Keys";
+import { Ledger } from "./Ledger";
+import { Suspects } from "./Suspects";
+import { Vitals } from "./Vitals";
+
+const SHEETS: Record<string, () => ReactNode> = {
+  intake: Intake,
+  codes: Codes,
+  circuit: Circuit,
+  outputs: Outputs,
+  prove: Prove,
+  report: Report,
+};
+
+/** The five fixed regions: vitals, stages, sheet, suspects, ledger. */
+export function Shell({ id, stage }: { id: number; stage: string }) {
+  const query = useView(id);
+  const actions = useActions(id);
+  const navigate = useNavigate();
+  const [failure, setFailure] = useState("");
+  const [folded, setFolded] = useState(false);
+  const act = useCallback(
+    async (what: string, body?: Record<string, unknown>) => {
+      setFailure("");
+      try {
+        return await actions.mutateAsync({ what, body });
+      } catch (e) {
+        setFailure(e instanceof Error ? e.message : String(e));
+        throw e;
+      }
+    },
+    [actions.mutateAsync],
+  );
+  const view = query.data;
+  useEffect(() => {
+    function key(e: KeyboardEvent) {
+      const typing = e.target instanceof Element && e.target.matches("input, textarea, select");
+      if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
+      const at = "1234567890".indexOf(e.key);
+      const next = view?.stages[at];
+      if (next) {
+        navigate({ to: "/job/$id/$stage", params: { id: String(id), stage: next.id } });
+      } else if (e.key === "m") {
+        document.getElementById("next-value")?.focus();
+        e.preventDefault();
+      } else if (e.key === "s") {
+        setFolded((f) => !f);
+      }
+    }
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, [view, id, navigate]);
+
+  if (query.error && !view) {
+    return (
+      <main className="p-8">
+        <p role="alert" className="text-oxide">
+          {query.error.message}
+        </p>
+        <Link to="/" className="quiet">
+          to the jobs
+        </Link>
+      </main>
+    );
+  }
+  if (!view) return <p className="p-8 text-faint">Solving the vehicle …</p>;
+  const Sheet = SHEETS[stage];
+  const known = view.stages.find((s) => s.id === stage);
+  return (
+    <Job value={{ view, act, busy: actions.isPending ? (actions.variables?.what ?? "") : "" }}>
+      <div
+        className="print-open grid h-screen overflow-hidden max-md:h-auto max-md:overflow-visible"
+        style={{ gridTemplateRows: "52px minmax(0,1fr) auto" }}
+      >
+        <Vitals />
+        <div
+          className={`print-open grid min-h-0 max-md:block ${
+            folded
+              ? "grid-cols-[136px_minmax(0,1fr)_44px]"
+              : "grid-cols-[136px_minmax(0,1fr)_316px]"
+          }`}
+        >
+          <nav
+            aria-label="Stages"
+            className="no-print overflow-y-auto border-r border-rule max-md:flex max-md:overflow-x-auto"
+          >
+            {view.stages.map((s) => (
+              <Link
+                key={s.id}
+                to="/job/$id/$stage"
+                params={{ id: String(id), stage: s.id }}
+                className={`flex min-h-11 items-center justify-between gap-3 border-l-4 px-4 text-[16px] ${
+                  s.id === stage ? "border-copper bg-sheet font-bold" : "border-transparent"
+                } ${s.built ? "" : "text-faint"}`}
+                aria-current={s.id === stage ? "page" : undefined}
+              >
+                {s.name}
+                <span className="num text-[13px] text-faint">{s.built ? s.mark : "–"}</span>
+              </Link>
+            ))}
+            <Keys />
+          </nav>
+          <main className="print-open min-h-0 overflow-auto bg-sheet" data-stage={stage}>
+            {failure && (
+              <div
+                role="alert"
+                className="no-print flex items-start justify-between gap-4 border-b-2 border-oxide px-5 py-2 text-oxide"
+              >
+                <span>{failure}</span>
+                <button type="button" className="underline" onClick={() => setFailure("")}>
+                  seen
+                </button>
+              </div>
+            )}
+            {Sheet ? <Sheet /> : <Later stage={known?.name ?? stage} />}
+          </main>
+          <Suspects folded={folded} fold={() => setFolded(!folded)} />
+        </div>
+        <Ledger />
+      </div>
+    </Job>
+  );
+}

@@ -1,0 +1,159 @@
+import { useState } from "react";
+import type { View } from "../api/client";
+import { useJob } from "../api/job";
+
+type Scanned = NonNullable<View["scan"]>["modules"][number];
+
+/** A module's mark: hollow square, square with a number, broken outline. */
+export function ModuleMark({ module }: { module: Scanned }) {
+  if (!module.answered) {
+    return (
+      <svg width="30" height="30" role="img" aria-label="silent">
+        <rect
+          x="3"
+          y="3"
+          width="24"
+          height="24"
+          fill="none"
+          stroke="currentColor"
+          strokeWidth="2"
+          strokeDasharray="7 5"
+        />
+      </svg>
+    );
+  }
+  return (
+    <svg width="30" height="30" role="img" aria-label={`answers, ${module.codes.length} codes`}>
+      <rect x="3" y="3" width="24" height="24" fill="none" stroke="currentColor" strokeWidth="2" />
+      {module.codes.length > 0 && (
+        <text x="15" y="20.5" textAnchor="middle" fontSize="15" fill="currentColor" className="num">
+          {module.codes.length}
+        </text>
+      )}
+    </svg>
+  );
+}
+
+/** Scan, codes with status and bearing, clearing, comparison. */
+export function Codes() {
+  const { view, act, busy } = useJob();
+  const [asking, setAsking] = useState(false);
+  const scan = view.scan;
+  return (
+    <section className="p-6">
+      <div className="flex items-start justify-between gap-4">
+        <div>
+          <h1 className="text-2xl font-bold">Codes</h1>
+          <p className="label">
+            {scan
+              ? `Scan kept as entry ${scan.number}${scan.cleared_since ? ", codes cleared since" : ""}`
+              : `${view.modules.length} modules should answer`}
+          </p>
+        </div>
+        <div className="flex gap-2">
+          <button
+            type="button"
+            className="act"
+            disabled={busy !== ""}
+            onClick={() => act("scan").catch(() => {})}
+          >
+            {busy === "scan" ? "Asking every module …" : scan ? "Scan again" : "Scan all modules"}
+          </button>
+          <button
+            type="button"
+            className="plain"
+            disabled={busy !== "" || !scan || scan.cleared_since}
+            onClick={() => setAsking(true)}
+          >
+            Clear codes
+          </button>
+        </div>
+      </div>
+      {asking && scan && (
+        <div className="mt-4 border border-copper p-4">
+          <p>
+            Clears the codes of all {scan.modules.length} modules. The scan is kept. A code that
+            does not return means nothing until its test has run:
+          </p>
+          <ul className="mt-1 list-disc pl-6 text-[14px]">
+            {scan.modules
+              .flatMap((m) => m.codes)
+              .map((c) => (
+                <li key={c.code}>
+                  <span className="num">{c.code}</span> runs with {c.runs_when}
+                </li>
+              ))}
+          </ul>
+          <div className="mt-3 flex gap-2">
+            <button
+              type="button"
+              className="act"
+              onClick={() =>
+                act("clear").then(
+                  () => setAsking(false),
+                  () => setAsking(false),
+                )
+              }
+            >
+              Clear them
+            </button>
+            <button type="button" className="plain" onClick={() => setAsking(false)}>
+              Keep them
+            </button>
+          </div>
+        </div>
+      )}
+      {!scan && (
+        <p className="mt-6 max-w-xl text-faint">
+          Scan before anything is unplugged or cleared: later nobody knows which module held which
+          code. Set key 15 first, or modules sleep.
+        </p>
+      )}
+      <ul className="mt-5 border-t border-rule">
+        {scan?.modules.map((m) => (
+          <li key={m.id} className="border-b border-rule py-3" data-module={m.id}>
+            <div className="flex items-center gap-3">
+              <ModuleMark module={m} />
+              <span className="text-[17px] font-semibold">{m.name}</span>
+              <span className="num text-faint">{m.id}</span>
+              <span className="label ml-auto">
+                {m.answered ? `${m.passed} tests passed` : m.trouble}
+              </span>
+            </div>
+            {m.codes.map((c) => (
+              <div key={c.code} className="mt-2 ml-[42px] grid grid-cols-[7rem_1fr] gap-x-4">
+                <span className="num font-semibold">{c.code}</span>
+                <span>
+                  {c.text}
+                  <span className="block text-[14px]">
+                    <span className="font-semibold">{c.status}</span> · {c.bearing}
+                  </span>
+                  {c.snapshot.length > 0 && (
+                    <span className="num block text-[14px] text-faint">
+                      freeze frame: {c.snapshot.map(([k, v]) => `${k} ${v}`).join(" · ")}
+                    </span>
+                  )}
+                </span>
+              </div>
+            ))}
+          </li>
+        ))}
+      </ul>
+      {view.compared.length > 0 && (
+        <>
+          <h2 className="mt-6 mb-1 font-bold">First scan and last</h2>
+          <ul>
+            {view.compared.map((c) => (
+              <li key={`${c.module} ${c.code}`}>
+                <span className="num">
+                  {c.module} {c.code}
+                </span>{" "}
+                {c.fate}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,106 @@
+import { useNavigate } from "@tanstack/react-router";
+import { type FormEvent, useState } from "react";
+import type { Intake as Data, Strength } from "../api/client";
+import { useJob } from "../api/job";
+
+const FIELDS: { key: "vin" | "reference" | "conditions" | "lamps"; label: string; hint: string }[] =
+  [
+    { key: "vin", label: "VIN", hint: "17 characters" },
+    { key: "reference", label: "Order or reference", hint: "no names needed" },
+    { key: "conditions", label: "When it happens", hint: "always, when wet, when turning in …" },
+    { key: "lamps", label: "Lamps and messages", hint: "as the driver saw them" },
+  ];
+
+/** Identity and complaint. */
+export function Intake() {
+  const { view, act, busy } = useJob();
+  const navigate = useNavigate();
+  const [data, setData] = useState<Data>(view.intake);
+  const set = (more: Partial<Data>) => setData({ ...data, ...more });
+  async function save(e: FormEvent) {
+    e.preventDefault();
+    try {
+      await act("intake", { ...data });
+      navigate({ to: "/job/$id/$stage", params: { id: String(view.id), stage: "codes" } });
+    } catch {
+      // The failure is shown above the sheet; what was typed stays.
+    }
+  }
+  return (
+    <form onSubmit={save} className="max-w-3xl p-6">
+      <h1 className="text-2xl font-bold">Intake</h1>
+      <p className="label">{view.vehicle}</p>
+      <label className="mt-4 block">
+        <span className="label">Complaint, in the customer's words</span>
+        <textarea
+          className="field py-2 text-lg"
+          rows={2}
+          value={data.complaint}
+          onChange={(e) => set({ complaint: e.target.value })}
+        />
+      </label>
+      <div className="mt-3 grid grid-cols-2 gap-4">
+        <label>
+          <span className="label">What does not work</span>
+          <select
+            className="field"
+            value={data.output}
+            onChange={(e) => set({ output: e.target.value })}
+          >
+            <option value="">not clear yet</option>
+            {view.outputs.map((o) => (
+              <option key={o.id} value={o.id}>
+                {o.name}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label>
+          <span className="label">How it shows</span>
+          <select
+            className="field"
+            value={data.effect ?? ""}
+            disabled={data.output === ""}
+            onChange={(e) => set({ effect: (e.target.value || null) as Strength | null })}
+          >
+            <option value="">not said</option>
+            <option value="weak">works weakly</option>
+            <option value="none">does nothing</option>
+            <option value="normal">works</option>
+          </select>
+        </label>
+        {FIELDS.map((f) => (
+          <label key={f.key}>
+            <span className="label">{f.label}</span>
+            <input
+              className={`field ${f.key === "vin" ? "num" : ""}`}
+              placeholder={f.hint}
+              value={data[f.key]}
+              onChange={(e) =>
+                set({ [f.key]: f.key === "vin" ? e.target.value.toUpperCase() : e.target.value })
+              }
+            />
+            {f.key === "vin" && data.vin === view.intake.vin && view.vin_trouble && data.vin && (
+              <span className="text-[14px] text-ochre">◇ {view.vin_trouble}</span>
+            )}
+            {f.key === "vin" && data.vin === view.intake.vin && !view.vin_trouble && (
+              <span className="text-[14px] text-verdigris">○ check digit right</span>
+            )}
+          </label>
+        ))}
+        <label>
+          <span className="label">Odometer, km</span>
+          <input
+            className="field num"
+            inputMode="numeric"
+            value={data.odometer_km}
+            onChange={(e) => set({ odometer_km: Number(e.target.value.replace(/\D/g, "")) })}
+          />
+        </label>
+      </div>
+      <button type="submit" className="act mt-5" disabled={busy !== ""}>
+        Keep and go to the codes
+      </button>
+    </form>
+  );
+}

@@ -1,0 +1,134 @@
+import { useState } from "react";
+import type { Proof, QuantityKind } from "../api/client";
+import { useJob } from "../api/job";
+import { Effect } from "../ui/Effect";
+import { Measure } from "../ui/Measure";
+
+function ProofRow({ proof }: { proof: Proof }) {
+  const { act, busy } = useJob();
+  const mark = proof.done
+    ? { sign: "○", word: "shown", colour: "text-verdigris" }
+    : proof.failed
+      ? { sign: "■", word: "still wrong", colour: "text-oxide" }
+      : { sign: "◇", word: "open", colour: "text-ochre" };
+  return (
+    <li className="grid grid-cols-[7rem_1fr_18rem] items-start gap-5 border-b border-rule py-4">
+      <span className={`font-semibold ${mark.colour}`}>
+        {mark.sign} {mark.word}
+      </span>
+      <span>
+        <span className="block font-semibold">{proof.text}</span>
+        <span className="num text-[14px] text-faint">{proof.result}</span>
+      </span>
+      {!proof.done && (
+        <div>
+          {proof.kind === "reading" && (
+            <Measure
+              wanted={{
+                quantity: proof.quantity as QuantityKind,
+                red: proof.red,
+                black: proof.black,
+                state: proof.state,
+              }}
+            />
+          )}
+          {proof.kind === "effect" && <Effect part={proof.red} state={proof.state} />}
+          {proof.kind === "scan" && (
+            <button
+              type="button"
+              className="act w-full"
+              disabled={busy !== ""}
+              onClick={() => act("scan").catch(() => {})}
+            >
+              {busy === "scan" ? "Asking every module …" : "Scan all modules"}
+            </button>
+          )}
+        </div>
+      )}
+    </li>
+  );
+}
+
+/** The repair, and what must be shown after it. */
+export function Prove() {
+  const { view, act, busy } = useJob();
+  const [item, setItem] = useState("");
+  const [text, setText] = useState("");
+  const choice = item || view.certain?.item || view.suspects[0]?.repair_item || "";
+  if (!view.repair) {
+    const proven = view.certain?.proven && choice === view.certain.item;
+    return (
+      <section className="max-w-3xl p-6">
+        <h1 className="text-2xl font-bold">Repair</h1>
+        {!choice ? (
+          <p className="mt-3 text-faint">
+            Nothing is suspected yet, so there is nothing to repair.
+          </p>
+        ) : (
+          <form
+            className="mt-3"
+            onSubmit={(e) => {
+              e.preventDefault();
+              act("repair", { item: choice, text }).catch(() => {});
+            }}
+          >
+            <label className="block">
+              <span className="label">What was repaired</span>
+              <select className="field" value={choice} onChange={(e) => setItem(e.target.value)}>
+                {view.suspects
+                  .filter((s) => s.repair_item !== "elsewhere")
+                  .map((s) => (
+                    <option key={s.repair_item} value={s.repair_item}>
+                      {s.text} ({(100 * s.probability).toFixed(0)} %)
+                    </option>
+                  ))}
+              </select>
+            </label>
+            {!proven && (
+              <p className="mt-2 border-l-4 border-ochre pl-3">
+                ◇ Not proven by a reading of its own. The report will say so. Better: take the proof
+                on the right first.
+              </p>
+            )}
+            <label className="mt-3 block">
+              <span className="label">What was done</span>
+              <input
+                className="field"
+                placeholder="new terminal crimped, locked, pull tested"
+                value={text}
+                onChange={(e) => setText(e.target.value)}
+              />
+            </label>
+            <button type="submit" className="act mt-4" disabled={busy !== "" || text.trim() === ""}>
+              It is repaired
+            </button>
+          </form>
+        )}
+      </section>
+    );
+  }
+  const all = view.proofs.every((p) => p.done);
+  return (
+    <section className="p-6">
+      <h1 className="text-2xl font-bold">Prove the repair</h1>
+      <p className="label">{view.repair.text}: what was wrong must now be shown right.</p>
+      <ul className="mt-4 border-t border-rule">
+        {view.proofs.map((p) => (
+          <ProofRow key={`${p.kind} ${p.text}`} proof={p} />
+        ))}
+      </ul>
+      {view.signed_off ? (
+        <p className="mt-4 font-semibold text-verdigris">○ Signed off.</p>
+      ) : (
+        <button
+          type="button"
+          className="act mt-5"
+          disabled={busy !== "" || !all}
+          onClick={() => act("sign-off").catch(() => {})}
+        >
+          Sign off
+        </button>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,41 @@
+import type { OperatingState, Strength } from "../api/client";
+import { useJob, useLive } from "../api/job";
+
+const CHOICES: [Strength, string][] = [
+  ["normal", "normal"],
+  ["weak", "weak"],
+  ["none", "nothing"],
+];
+
+/** An effect as seen: the technician's own eyes, or the demo's. */
+export function Effect({ part, state }: { part: string; state: OperatingState }) {
+  const { view, act, busy } = useJob();
+  const live = useLive(view.id);
+  return (
+    <div>
+      {live.data?.hands && (
+        <button
+          type="button"
+          className="act mb-2 w-full"
+          disabled={busy !== ""}
+          onClick={() => act("look", { part, state }).catch(() => {})}
+        >
+          {busy === "look" ? "Driving and looking …" : "Drive it and look"}
+        </button>
+      )}
+      <div className="flex gap-2">
+        {CHOICES.map(([strength, word]) => (
+          <button
+            key={strength}
+            type="button"
+            className="plain flex-1 px-1"
+            disabled={busy !== ""}
+            onClick={() => act("effect", { part, strength, state }).catch(() => {})}
+          >
+            {word}
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}

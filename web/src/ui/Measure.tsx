@@ -1,0 +1,80 @@
+import { type FormEvent, useEffect, useRef, useState } from "react";
+import type { OperatingState, QuantityKind } from "../api/client";
+import { useJob, useLive } from "../api/job";
+
+export interface Wanted {
+  quantity: QuantityKind;
+  red: string;
+  black: string;
+  state: OperatingState;
+}
+
+const UNITS: Record<QuantityKind, string> = { volts: "V", ohms: "Ω", amps: "A" };
+
+/** A reading typed or taken from the meter. Enter takes it. */
+export function Measure({ wanted, focus, id }: { wanted: Wanted; focus?: boolean; id?: string }) {
+  const { view, act, busy } = useJob();
+  const live = useLive(view.id);
+  const [text, setText] = useState("");
+  const [wrong, setWrong] = useState("");
+  const input = useRef<HTMLInputElement>(null);
+  const key = `${wanted.quantity} ${wanted.red} ${wanted.black} ${JSON.stringify(wanted.state)}`;
+  useEffect(() => {
+    setText("");
+    setWrong("");
+    if (focus) input.current?.focus({ preventScroll: true });
+  }, [key, focus]);
+  async function take(what: "reading" | "meter", e?: FormEvent) {
+    e?.preventDefault();
+    setWrong("");
+    try {
+      await act(what, what === "reading" ? { ...wanted, text } : { ...wanted });
+      setText("");
+    } catch (e) {
+      setWrong(e instanceof Error ? e.message : String(e));
+      input.current?.focus();
+    }
+  }
+  return (
+    <form onSubmit={(e) => take("reading", e)}>
+      <div className="flex gap-2">
+        <label className="relative flex-1">
+          <span className="sr-only">value in {UNITS[wanted.quantity]}</span>
+          <input
+            ref={input}
+            id={id}
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+            className="field num h-11 pr-8 text-xl"
+            autoComplete="off"
+            inputMode="text"
+            placeholder="type it"
+            aria-invalid={wrong !== ""}
+          />
+          <span className="num absolute top-2 right-3 text-lg text-faint">
+            {UNITS[wanted.quantity]}
+          </span>
+        </label>
+        {text === "" && live.data?.meter ? (
+          <button
+            type="button"
+            className="act"
+            disabled={busy !== ""}
+            onClick={() => take("meter")}
+          >
+            {busy === "meter" ? "Reading …" : "From meter"}
+          </button>
+        ) : (
+          <button type="submit" className="act" disabled={busy !== "" || text === ""}>
+            Take
+          </button>
+        )}
+      </div>
+      {wrong && (
+        <p role="alert" className="mt-1 text-[14px] text-oxide">
+          {wrong}
+        </p>
+      )}
+    </form>
+  );
+}
