@@ -1,1 +1,1 @@
-//! e2e
+//! Drives the real interface: the program as shipped, headless Chromium, ChromeDriver.

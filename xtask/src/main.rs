@@ -1,1 +1,87 @@
-fn main() {}
+//! Set-up, demo, tests: everything a fresh machine needs.
+
+mod checks;
+mod setup;
+
+use clap::{Parser, Subcommand};
+use std::process::{Command, ExitCode};
+
+#[derive(Parser)]
+struct Arguments {
+    #[command(subcommand)]
+    task: Task,
+}
+
+#[derive(Subcommand)]
+enum Task {
+    /// Install what the machine lacks and build the front end.
+    Setup,
+    /// Set up, build and start the application with demo data; more arguments go to it.
+    Demo {
+        /// Arguments of `chalkeus demo`.
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        more: Vec<String>,
+    },
+    /// Set up, then check and test everything.
+    Test,
+    /// Write the generated files anew: OpenAPI, JSON Schema, TypeScript types.
+    Generate,
+}
+
+/// Outcome of a task, in words when it fails.
+type Outcome = Result<(), String>;
+
+/// Runs a program in a directory; its failure is ours.
+fn run(directory: &str, program: &str, arguments: &[&str]) -> Outcome {
+    println!("· {program} {}", arguments.join(" "));
+    let status = Command::new(program)
+        .args(arguments)
+        .current_dir(root().join(directory))
+        .status()
+        .map_err(|e| format!("{program} cannot be started: {e}"))?;
+    if status.success() { Ok(()) } else { Err(format!("{program} {} failed", arguments.join(" "))) }
+}
+
+/// Output of a program run in the root.
+fn output(program: &str, arguments: &[&str]) -> Result<String, String> {
+    let out = Command::new(program)
+        .args(arguments)
+        .current_dir(root())
+        .output()
+        .map_err(|e| format!("{program} cannot be started: {e}"))?;
+    if !out.status.success() {
+        return Err(format!(
+            "{program} {} failed: {}",
+            arguments.join(" "),
+            String::from_utf8_lossy(&out.stderr)
+        ));
+    }
+    String::from_utf8(out.stdout).map_err(|e| e.to_string())
+}
+
+fn root() -> std::path::PathBuf {
+    std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+fn main() -> ExitCode {
+    let result = match Arguments::parse().task {
+        Task::Setup => setup::all(),
+        Task::Demo { more } => demo(&more),
+        Task::Test => checks::all(),
+        Task::Generate => checks::generate(),
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("xtask: {message}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn demo(more: &[String]) -> Outcome {
+    setup::front_end()?;
+    let mut arguments = vec!["run", "--quiet", "--package", "chalkeus", "--", "demo"];
+    arguments.extend(more.iter().map(String::as_str));
+    run(".", "cargo", &arguments)
+}

@@ -1,5 +1,5 @@
 //! An independent oracle: ngspice solves the exported decks to the same voltages.
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
 use circuit::{fault, spice};

@@ -1,5 +1,5 @@
 //! What a technician knows must come out of the solved van.
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
 use circuit::{Instrument, Probe, Shown, fault, software};

@@ -1,5 +1,5 @@
 //! A weak rear washer, worked through as a technician would.
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use circuit::{Instrument, Probe, fault};
 use diagnosis::next::{self, Check};

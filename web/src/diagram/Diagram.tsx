@@ -177,7 +177,7 @@ export function Diagram({
                 x={n.x - r}
                 y={n.y - r}
                 width={n.width + 2 * r}
-                height={n.height + 2 * r}
+                height={(n.node.kind === "ground" ? 26 : n.height) + 2 * r}
                 rx={r}
                 fill="url(#hatch)"
               />
@@ -275,9 +275,9 @@ export function Diagram({
                 )}
                 {!pin.top && pin.id.includes(".") && (
                   <text
-                    x={at.x - 8}
+                    x={at.x + (at.x > n.x + n.width / 2 + 1 ? 8 : -8)}
                     y={at.y + (inline ? 24 : 15)}
-                    textAnchor="end"
+                    textAnchor={at.x > n.x + n.width / 2 + 1 ? "start" : "end"}
                     fontSize="11.5"
                     className="num"
                     fill="var(--faint)"

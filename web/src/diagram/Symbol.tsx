@@ -20,17 +20,7 @@ export function PartSymbol({ placed }: { placed: PlacedNode }) {
     case "splice":
       return (
         <g>
-          {w > 20 && (
-            <line
-              x1={x + 8}
-              x2={x + w - 8}
-              y1={y + 4}
-              y2={y + 4}
-              stroke="currentColor"
-              strokeWidth="2.4"
-            />
-          )}
-          <circle cx={x + w / 2} cy={y + 4} r="3.5" fill="currentColor" />
+          <line x1={x} x2={x + w} y1={y + 4} y2={y + 4} stroke="currentColor" strokeWidth="3" />
         </g>
       );
     case "fuse":
@@ -109,6 +99,19 @@ export function NodeWords({ placed }: { placed: PlacedNode }) {
   const { node, textX, y, height } = placed;
   if (node.kind === "rail" || node.kind === "module" || node.kind === "switch") return null;
   const middle = y + height / 2;
+  if (node.kind === "ground") {
+    const centre = placed.x + placed.width / 2;
+    return (
+      <g textAnchor="middle">
+        <text x={centre} y={y + 42} fontSize="14" fontWeight="700">
+          {node.id} {node.name}
+        </text>
+        <text x={centre} y={y + 57} fontSize="12.5" className="num" opacity="0.75">
+          {node.note}
+        </text>
+      </g>
+    );
+  }
   if (node.kind === "splice") {
     return (
       <text x={textX} y={middle + 4} fontSize="12" opacity="0.7">

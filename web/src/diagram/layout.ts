@@ -60,15 +60,15 @@ function shape(node: SheetNode): Shape {
   };
   switch (node.kind) {
     case "rail":
-      return place(Math.max(240, bottom.length * 130), 6, 0);
+      return place(240, 6, 0);
     case "splice":
-      return place(Math.max(12, 46 * Math.max(top.length, bottom.length)), 8, words(node) * 0.9);
+      return place(28, 8, 0);
     case "fuse":
       return place(20, 44, words(node));
     case "motor":
       return place(58, 58, words(node));
     case "ground":
-      return place(Math.max(44, top.length * 60), 30, words(node));
+      return place(44, 66, 0);
     case "connector": {
       const cavities = [...new Set(node.pins.map((p) => p.no))];
       const width = Math.max(90, cavities.length * 170);
@@ -104,6 +104,29 @@ function port(sheet: Sheet, line: string, end: string) {
   return joint ? `end ${line} ${end}` : `pin ${end}`;
 }
 
+/** Draws a joint just as wide as the conductors that meet there. */
+function joinUp(placed: PlacedNode, sheet: Sheet, lines: PlacedLine[]) {
+  const id = placed.node.id;
+  const met = lines.flatMap((l) => {
+    const line = sheet.lines.find((x) => x.id === l.id);
+    const at = line?.from === id ? l.points[0] : line?.to === id ? l.points.at(-1) : undefined;
+    return at ? [at] : [];
+  });
+  const xs = met.map((p) => p.x);
+  const [low, high] = [Math.min(...xs), Math.max(...xs)];
+  const least = placed.node.kind === "ground" ? 44 : placed.node.kind === "rail" ? 200 : 16;
+  const width = Math.max(high - low + 16, least);
+  placed.x = (low + high) / 2 - width / 2;
+  placed.width = width;
+  placed.textX = placed.x + width + 8;
+  for (const pin of Object.keys(placed.pins)) {
+    placed.pins[pin] = {
+      x: (low + high) / 2,
+      y: placed.y + (placed.node.kind === "ground" ? 0 : 4),
+    };
+  }
+}
+
 /** Beside the middle of the longest upright stretch. */
 function labelAt(points: Point[]): Point {
   let best = { x: 0, y: 0, length: -1 };
@@ -126,7 +149,7 @@ export async function layout(sheet: Sheet): Promise<Placed> {
       "elk.direction": "DOWN",
       "elk.edgeRouting": "ORTHOGONAL",
       "elk.spacing.nodeNode": "64",
-      "elk.layered.spacing.nodeNodeBetweenLayers": "40",
+      "elk.layered.spacing.nodeNodeBetweenLayers": "44",
       "elk.layered.spacing.edgeNodeBetweenLayers": "16",
       "elk.spacing.edgeNode": "30",
       "elk.spacing.edgeEdge": "26",
@@ -139,7 +162,7 @@ export async function layout(sheet: Sheet): Promise<Placed> {
       const joint = isJoint(n);
       return {
         id: n.id,
-        width: s.width + s.text,
+        width: joint ? Math.max(s.width, 44 * ends(sheet, n).length) : s.width + s.text,
         height: s.height,
         layoutOptions: {
           "elk.portConstraints": joint ? "FIXED_SIDE" : "FIXED_POS",
@@ -186,5 +209,6 @@ export async function layout(sheet: Sheet): Promise<Placed> {
       : [];
     return { id: edge.id, points, label: labelAt(points) };
   });
+  for (const placed of nodes) if (isJoint(placed.node)) joinUp(placed, sheet, lines);
   return { width: done.width ?? 0, height: done.height ?? 0, nodes, lines };
 }

@@ -69,6 +69,19 @@ export function Codes() {
           </button>
         </div>
       </div>
+      {(view.state.key ?? "0") === "0" && (
+        <div className="mt-4 flex items-center gap-4 border-l-4 border-ochre pl-3">
+          <span>The key is at 0: modules sleep and will not answer.</span>
+          <button
+            type="button"
+            className="plain"
+            disabled={busy !== ""}
+            onClick={() => act("state", { state: { ...view.state, key: "15" } }).catch(() => {})}
+          >
+            Set key 15
+          </button>
+        </div>
+      )}
       {asking && scan && (
         <div className="mt-4 border border-copper p-4">
           <p>
@@ -106,7 +119,7 @@ export function Codes() {
       {!scan && (
         <p className="mt-6 max-w-xl text-faint">
           Scan before anything is unplugged or cleared: later nobody knows which module held which
-          code. Set key 15 first, or modules sleep.
+          code.
         </p>
       )}
       <ul className="mt-5 border-t border-rule">

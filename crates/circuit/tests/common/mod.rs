@@ -1,5 +1,5 @@
 //! The shipped van, compiled.
-#![allow(dead_code, missing_docs)]
+#![allow(dead_code, missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use circuit::Circuit;
 use vehicle::{OperatingState, Vehicle};

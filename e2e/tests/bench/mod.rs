@@ -1,0 +1,165 @@
+//! The program and a browser, started and ended with the test.
+#![allow(dead_code, missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use fantoccini::elements::Element;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+pub fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+pub fn binary() -> PathBuf {
+    root().join("target/debug/chalkeus")
+}
+
+/// A child process that dies with the test.
+pub struct Process(pub Child);
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// Starts `chalkeus` and waits for the address it prints.
+pub fn program(arguments: &[&str]) -> (Process, String) {
+    let mut child = Command::new(binary())
+        .args(arguments)
+        .current_dir(root())
+        .stdout(Stdio::piped())
+        .spawn()
+        .expect("`cargo xtask test` builds the program first");
+    let mut line = String::new();
+    BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+    let url = line.trim().trim_start_matches("Chalkeus: ").trim_end_matches('/').to_owned();
+    assert!(url.starts_with("http://"), "{line}");
+    (Process(child), url)
+}
+
+pub struct Browser {
+    pub client: Client,
+    _driver: Process,
+    _profile: tempfile::TempDir,
+}
+
+pub async fn browser() -> Browser {
+    let port = {
+        let free = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+        free.local_addr().unwrap().port()
+    };
+    let driver = Command::new("chromedriver")
+        .arg(format!("--port={port}"))
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("`cargo xtask test` installs ChromeDriver");
+    let driver = Process(driver);
+    let profile = tempfile::tempdir().unwrap();
+    let arguments = json!([
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--disable-dev-shm-usage",
+        "--window-size=1280,800",
+        format!("--user-data-dir={}", profile.path().display())
+    ]);
+    let capabilities =
+        json!({"goog:chromeOptions": {"args": arguments, "binary": "/usr/bin/chromium"}});
+    let capabilities = capabilities.as_object().unwrap().clone();
+    for _ in 0..50 {
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        let url = format!("http://127.0.0.1:{port}");
+        let mut builder =
+            ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
+        if let Ok(client) = builder.capabilities(capabilities.clone()).connect(&url).await {
+            return Browser { client, _driver: driver, _profile: profile };
+        }
+    }
+    panic!("ChromeDriver does not start");
+}
+
+const PATIENCE: Duration = Duration::from_secs(20);
+
+impl Browser {
+    pub async fn go(&self, url: &str) {
+        self.client.goto(url).await.unwrap();
+    }
+
+    /// Waits for an element by CSS.
+    pub async fn css(&self, css: &str) -> Element {
+        let wait = self.client.wait().at_most(PATIENCE);
+        match wait.for_element(Locator::Css(css)).await {
+            Ok(e) => e,
+            Err(e) => panic!("no {css}: {e}\n{}", self.text().await),
+        }
+    }
+
+    pub async fn has(&self, css: &str) -> bool {
+        self.client.find(Locator::Css(css)).await.is_ok()
+    }
+
+    /// Clicks the first enabled button or link whose words begin so.
+    pub async fn press(&self, words: &str) {
+        let path = format!(
+            "//*[self::button or self::a][not(@disabled)][starts-with(normalize-space(.), \"{words}\")]"
+        );
+        let wait = self.client.wait().at_most(PATIENCE);
+        match wait.for_element(Locator::XPath(&path)).await {
+            Ok(e) => e.click().await.unwrap(),
+            Err(e) => panic!("nothing to press named {words}: {e}\n{}", self.text().await),
+        }
+    }
+
+    pub async fn fill(&self, css: &str, text: &str) {
+        let field = self.css(css).await;
+        field.clear().await.unwrap();
+        field.send_keys(text).await.unwrap();
+    }
+
+    pub async fn text(&self) -> String {
+        self.css_now("body").await
+    }
+
+    pub async fn css_now(&self, css: &str) -> String {
+        match self.client.find(Locator::Css(css)).await {
+            Ok(e) => e.text().await.unwrap_or_default(),
+            Err(_) => String::new(),
+        }
+    }
+
+    /// Waits until the page says something.
+    pub async fn says(&self, words: &str) {
+        for _ in 0..200 {
+            if self.text().await.contains(words) {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("the page never says “{words}”:\n{}", self.text().await);
+    }
+
+    /// Puts a picture where `CHALKEUS_SHOTS` names a directory.
+    pub async fn picture(&self, name: &str) {
+        if let Ok(directory) = std::env::var("CHALKEUS_SHOTS") {
+            tokio::time::sleep(Duration::from_millis(900)).await;
+            let png = self.client.screenshot().await.unwrap();
+            std::fs::write(Path::new(&directory).join(format!("{name}.png")), png).unwrap();
+        }
+    }
+}
+
+/// A GET or POST beside the browser, for what a test must know but not do.
+pub async fn view(url: &str, job: i64) -> Value {
+    reqwest::get(format!("{url}/api/jobs/{job}")).await.unwrap().json().await.unwrap()
+}
