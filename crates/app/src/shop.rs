@@ -75,6 +75,13 @@ impl Shop {
             vehicle::Vehicle::from_json(&text).map_err(|e| format!("{}: {e}", path.display()))?;
         let model = Arc::new(Model::new(vehicle).map_err(|e| e.to_string())?);
         lock(&self.models).insert(id.to_owned(), Arc::clone(&model));
+        // The named states are solved while the first page is being read.
+        let ahead = Arc::clone(&model);
+        std::thread::spawn(move || {
+            for named in &ahead.circuit.vehicle.states {
+                ahead.predict(&named.state);
+            }
+        });
         Ok(model)
     }
 

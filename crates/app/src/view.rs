@@ -476,6 +476,9 @@ fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -> Row {
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
         }
+        Entry::Refused { check } if check == "Amps *" => {
+            ("refused", "Cannot be done here".into(), "no clamp at hand".to_owned())
+        }
         Entry::Refused { check } => ("refused", "Cannot be done here".into(), check.clone()),
         Entry::Doubted { number, doubted } => {
             let what = if *doubted { "doubted" } else { "believed again" };

@@ -265,6 +265,10 @@ impl<'a> Run<'a> {
     fn next_modes(&self) -> (Vec<u8>, BTreeSet<String>) {
         let asked = software::asked(self.circuit, self.state, &self.out);
         let mut modes = self.out.modes.clone();
+        let mut alive = vec![true; self.circuit.vehicle.parts.len()];
+        for (placed, mode) in self.circuit.devices.iter().zip(&self.out.modes) {
+            alive[placed.part] &= placed.device.alive(*mode).unwrap_or(true);
+        }
         let (mut volts, mut amps) = (Vec::new(), Vec::new());
         for (d, placed) in self.circuit.devices.iter().enumerate() {
             if self.held.contains_key(&d) {
@@ -281,7 +285,7 @@ impl<'a> Run<'a> {
             let seen = Seen {
                 volts: &volts,
                 amps: &amps,
-                alive: self.out.alive(self.circuit, placed.part),
+                alive: alive[placed.part],
                 asked: placed.device.output().is_some_and(|o| asked.contains(o)),
             };
             modes[d] = placed.device.next(self.out.modes[d], &seen);

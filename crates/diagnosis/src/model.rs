@@ -1,7 +1,10 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
+use crate::evidence::reading::{self, Expected};
 use circuit::software::Verdict;
-use circuit::{Change, Circuit, CircuitError, Fault, Instrument, Law, Solution, fault, meter};
+use circuit::{
+    Change, Circuit, CircuitError, Fault, Instrument, Law, Probe, Solution, fault, meter,
+};
 use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -83,6 +86,7 @@ pub struct Model {
     pub item_of: Vec<usize>,
     drawn: Vec<Circuit>,
     cache: Mutex<HashMap<OperatingState, Arc<Predictions>>>,
+    readings: Mutex<HashMap<(OperatingState, Probe), Arc<Expected>>>,
 }
 
 /// The item that stands for everything the vehicle file does not hold.
@@ -90,7 +94,7 @@ pub const ELSEWHERE: &str = "elsewhere";
 /// Vehicles drawn within tolerance to learn how far sound readings scatter.
 const DRAWN: u64 = 8;
 /// States kept; enough for all the checks of a job on a small vehicle.
-const KEPT: usize = 96;
+const KEPT: usize = 256;
 
 /// A small, repeatable source of normal numbers (sum of twelve uniforms).
 fn gauss(seed: u64) -> impl FnMut() -> f64 {
@@ -132,7 +136,15 @@ impl Model {
             }));
         }
         items.push(ELSEWHERE.to_owned());
-        Ok(Self { circuit, faults, items, item_of, drawn, cache: Mutex::default() })
+        Ok(Self {
+            circuit,
+            faults,
+            items,
+            item_of,
+            drawn,
+            cache: Mutex::default(),
+            readings: Mutex::default(),
+        })
     }
 
     /// Predictions for a state, from the cache when they are there.
@@ -164,6 +176,30 @@ impl Model {
         }
         cache.insert(state.clone(), Arc::clone(&made));
         made
+    }
+
+    /// Predictions of a reading, from the cache when they are there.
+    ///
+    /// # Errors
+    /// [`ModelError`] for points that do not exist.
+    pub fn expect(
+        &self,
+        state: &OperatingState,
+        probe: &Probe,
+    ) -> Result<Arc<Expected>, ModelError> {
+        let key = (state.clone(), probe.clone());
+        let lock = || self.readings.lock().unwrap_or_else(PoisonError::into_inner);
+        let hit = lock().get(&key).cloned();
+        if let Some(hit) = hit {
+            return Ok(hit);
+        }
+        let made = Arc::new(reading::expected(self, state, probe)?);
+        let mut readings = lock();
+        if readings.len() >= KEPT {
+            readings.clear();
+        }
+        readings.insert(key, Arc::clone(&made));
+        Ok(made)
     }
 
     /// How far the reading of a sound vehicle scatters, one standard deviation.

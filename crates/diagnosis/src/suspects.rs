@@ -1,6 +1,5 @@
 //! Ranked repair items with their reasons in words and numbers.
 
-use crate::evidence::reading::expected;
 use crate::evidence::{Evidence, Finding, Strength, effect};
 use crate::model::{ELSEWHERE, Model, ModelError};
 use crate::posterior::Posterior;
@@ -36,6 +35,8 @@ pub struct Suspect {
     pub against: Vec<Reason>,
 }
 
+/// Probability from which a number between grid points is looked for.
+const WORTH_FITTING: f64 = 0.1;
 /// Numbers tried either side of the best grid point, and how far they reach.
 const FIT_STEPS: i32 = 8;
 const FIT_REACH: f64 = 1.6;
@@ -67,7 +68,7 @@ pub fn suspects(
         if id != ELSEWHERE
             && let Some(best) = posterior.best_of(model, item)
         {
-            suspect.variant = variant(model, best, evidence);
+            suspect.variant = variant(model, best, evidence, probability > WORTH_FITTING);
             reasons(model, evidence, posterior, best, &mut suspect)?;
         }
         out.push(suspect);
@@ -77,7 +78,7 @@ pub fn suspects(
 
 /// The best variant in words; a contact or conductor with its resistance as it was under the
 /// heaviest load in evidence.
-fn variant(model: &Model, best: usize, evidence: &[Evidence]) -> String {
+fn variant(model: &Model, best: usize, evidence: &[Evidence], worth_fitting: bool) -> String {
     let fault = &model.faults[best];
     let words = fault.text.split_once(": ").map_or("", |(_, v)| v).to_owned();
     // Without a reading nothing speaks for one resistance rather than another.
@@ -90,7 +91,7 @@ fn variant(model: &Model, best: usize, evidence: &[Evidence]) -> String {
     if !fault.id.contains(":series:") && !fault.id.contains(":constriction:") {
         return words;
     }
-    let fitted = fit(model, fault, evidence);
+    let fitted = if worth_fitting { fit(model, fault, evidence) } else { fault.clone() };
     let Some(Change::Branch(branch, law)) = fitted.changes.first() else {
         return words;
     };
@@ -176,7 +177,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
     Ok(match &e.finding {
         Finding::Reading { instrument, red, black, value } => {
             let probe = Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
-            let x = expected(model, &e.state, &probe)?;
+            let x = model.expect(&e.state, &probe)?;
             format!(
                 "predicts {} at {}, you read {}; sound: {}",
                 words::value(*instrument, x.faults[best].0),

@@ -1,6 +1,6 @@
 //! Good, bad or cannot tell: what a reading is worth, with why.
 
-use crate::evidence::reading::{Expected, expected, log_likelihood};
+use crate::evidence::reading::{Expected, log_likelihood};
 use crate::model::{Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
@@ -90,7 +90,7 @@ pub fn judge(
     probe: &Probe,
     value: Option<f64>,
 ) -> Result<Judged, ModelError> {
-    let e = expected(model, state, probe)?;
+    let e = model.expect(state, probe)?;
     let read = value.unwrap_or(f64::INFINITY);
     let range = healthy_range(probe.instrument, &e);
     let sound = match (read.is_finite(), e.healthy.is_finite()) {

@@ -83,6 +83,10 @@ pub async fn browser() -> Browser {
         let mut builder =
             ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
         if let Ok(client) = builder.capabilities(capabilities.clone()).connect(&url).await {
+            let frame = "return [outerWidth - innerWidth, outerHeight - innerHeight]";
+            let frame = client.execute(frame, vec![]).await.unwrap();
+            let more = |k: usize| frame[k].as_u64().unwrap_or(0) as u32;
+            client.set_window_size(1280 + more(0), 800 + more(1)).await.unwrap();
             return Browser { client, _driver: driver, _profile: profile };
         }
     }
@@ -111,8 +115,13 @@ impl Browser {
 
     /// Clicks the first enabled button or link whose words begin so.
     pub async fn press(&self, words: &str) {
+        self.press_in("*", words).await;
+    }
+
+    /// The same inside of an element.
+    pub async fn press_in(&self, inside: &str, words: &str) {
         let path = format!(
-            "//*[self::button or self::a][not(@disabled)][starts-with(normalize-space(.), \"{words}\")]"
+            "//{inside}//*[self::button or self::a][not(@disabled)][starts-with(normalize-space(.), \"{words}\")]"
         );
         let wait = self.client.wait().at_most(PATIENCE);
         match wait.for_element(Locator::XPath(&path)).await {

@@ -66,6 +66,15 @@ export function NextCheck() {
         >
           Cannot do this
         </button>
+        {check.quantity === "amps" && (
+          <button
+            type="button"
+            className="quiet"
+            onClick={() => act("refuse", { check: "Amps *" }).catch(() => {})}
+          >
+            No clamp
+          </button>
+        )}
         <button
           type="button"
           className="quiet"

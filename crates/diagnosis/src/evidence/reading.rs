@@ -106,7 +106,7 @@ pub(super) fn log_likelihoods(
     probe: &Probe,
     value: Option<f64>,
 ) -> Result<Vec<f64>, ModelError> {
-    let expected = expected(model, state, probe)?;
+    let expected = model.expect(state, probe)?;
     let read = value.unwrap_or(f64::INFINITY);
     let mut out: Vec<f64> = expected
         .faults

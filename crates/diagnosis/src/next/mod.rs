@@ -96,7 +96,7 @@ pub fn checks(
     let live = posterior.live(model, NEGLIGIBLE);
     let all = candidates::all(model);
     let open: Vec<&Candidate> =
-        all.iter().filter(|c| !refused.contains(&c.id()) && !taken(evidence, c)).collect();
+        all.iter().filter(|c| !is_refused(refused, &c.id()) && !taken(evidence, c)).collect();
     let (top, probability) = posterior.ranking()[0];
     let certain = probability > CERTAIN && top + 1 < model.items.len();
     // The states are predicted first: their own work is spread over the cores already.
@@ -124,6 +124,14 @@ pub fn checks(
         .take(most)
         .map(|(_, value, c)| describe(model, &live, now, c, value, certain))
         .collect()
+}
+
+/// A refusal names a check, or ends in `*` and names all that begin so: `Amps *` without a clamp.
+fn is_refused(refused: &[String], id: &str) -> bool {
+    refused.iter().any(|r| match r.strip_suffix('*') {
+        Some(head) => id.starts_with(head),
+        None => r == id,
+    })
 }
 
 fn taken(evidence: &[Evidence], c: &Candidate) -> bool {
@@ -156,7 +164,7 @@ fn describe(
     };
     let (text, quantity, unit, red, black, expected) = match &c.what {
         What::Reading(p) => {
-            let e = crate::evidence::reading::expected(model, &c.state, p)?;
+            let e = model.expect(&c.state, p)?;
             match p.instrument {
                 Instrument::Amps => line("clamp", format!("conductor {}", p.red)),
                 _ => {

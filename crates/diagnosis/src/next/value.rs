@@ -17,8 +17,8 @@ const SLIP: f64 = 0.02;
 
 /// Chance of each outcome under each live hypothesis, and the outcomes in words.
 struct Table {
-    /// Per live hypothesis, chance of each outcome.
-    chances: Vec<Vec<f64>>,
+    /// Chance of each outcome, one live hypothesis after the other.
+    chances: Vec<f64>,
     words: Vec<String>,
 }
 
@@ -105,35 +105,28 @@ fn table(model: &Model, live: &[(usize, f64, usize)], c: &Candidate) -> Option<T
                 return None;
             }
             let n = edges.len() + 1;
-            let chances = predicted
-                .into_iter()
-                .map(|x| match x {
-                    None => vec![1.0 / n as f64; n],
-                    Some((value, sigma)) => {
-                        let mut below = 0.0;
-                        let mut row: Vec<f64> = edges
-                            .iter()
-                            .map(|e| {
-                                let up_to = phi((e - value) / sigma);
-                                let own = up_to - below;
-                                below = up_to;
-                                own
-                            })
-                            .collect();
-                        row.push(1.0 - below);
-                        row.iter().map(|q| q * (1.0 - SLIP) + SLIP / n as f64).collect()
-                    }
-                })
-                .collect();
+            let mut chances = Vec::with_capacity(n * live.len());
+            for x in predicted {
+                let Some((value, sigma)) = x else {
+                    chances.extend(std::iter::repeat_n(1.0 / n as f64, n));
+                    continue;
+                };
+                let mut below = 0.0;
+                for edge in edges.iter().map(Some).chain([None]) {
+                    let up_to = edge.map_or(1.0, |e| phi((e - value) / sigma));
+                    chances.push((up_to - below) * (1.0 - SLIP) + SLIP / n as f64);
+                    below = up_to;
+                }
+            }
             Some(Table { chances, words: range_words(probe.instrument, &edges) })
         }
         What::Effect { part, .. } => {
             let at = model.circuit.part(part)?;
             let chances = live
                 .iter()
-                .map(|(h, _, _)| match p.faults.get(*h) {
-                    Some(s) => effect::chances(f64::from(s.effects[at].unwrap_or(0.0))).to_vec(),
-                    None => vec![1.0 / 3.0; 3],
+                .flat_map(|(h, _, _)| match p.faults.get(*h) {
+                    Some(s) => effect::chances(f64::from(s.effects[at].unwrap_or(0.0))),
+                    None => [1.0 / 3.0; 3],
                 })
                 .collect();
             let words = ["normal", "weak", "nothing"].map(str::to_owned).to_vec();
@@ -145,7 +138,7 @@ fn table(model: &Model, live: &[(usize, f64, usize)], c: &Candidate) -> Option<T
 /// Weight of each repair item, dense, for one outcome.
 fn by_item(model: &Model, live: &[(usize, f64, usize)], table: &Table, bin: usize) -> Vec<f64> {
     let mut sums = vec![0.0; model.items.len()];
-    for ((_, p, item), row) in live.iter().zip(&table.chances) {
+    for ((_, p, item), row) in live.iter().zip(table.chances.chunks_exact(table.words.len())) {
         sums[*item] += p * row[bin];
     }
     sums

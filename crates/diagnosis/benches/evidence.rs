@@ -1,0 +1,49 @@
+//! Evidence in, suspects and next check out: the time a technician waits.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use circuit::Instrument;
+use diagnosis::{Evidence, Finding, Model, Posterior, Strength, next, suspects};
+use std::time::Instant;
+
+fn main() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+    let text = std::fs::read_to_string(path).unwrap();
+    let started = Instant::now();
+    let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+    println!("{} hypotheses compiled in {:?}", model.faults.len(), started.elapsed());
+    let states = &model.circuit.vehicle.states;
+    let state = &states.iter().find(|s| s.id == "rear_washer").unwrap().state;
+    let mut all = vec![Evidence {
+        state: state.clone(),
+        finding: Finding::Effect { part: "M7".into(), strength: Strength::Weak },
+    }];
+    for (red, value) in
+        [("", 0.0), ("K9.87", 12.3), ("M7.1", 7.3), ("M7.2", 0.04), ("C4.7:cabin", 12.25)]
+    {
+        if !red.is_empty() {
+            all.push(Evidence {
+                state: state.clone(),
+                finding: Finding::Reading {
+                    instrument: Instrument::Volts,
+                    red: red.into(),
+                    black: "BAT.-".into(),
+                    value: Some(value),
+                },
+            });
+        }
+        let t = Instant::now();
+        let p = Posterior::new(&model, &all).unwrap();
+        let weighed = t.elapsed();
+        let list = suspects::suspects(&model, &all, &p, 6).unwrap();
+        let listed = t.elapsed();
+        let checks = next::checks(&model, &all, &p, state, &[], 5).unwrap();
+        println!(
+            "{} findings: weighed {weighed:?}, listed {listed:?}, checks {:?}; {} {:.0} %, next {}",
+            all.len(),
+            t.elapsed(),
+            list[0].text,
+            100.0 * list[0].probability,
+            checks.first().map_or("none", |c| &c.text)
+        );
+    }
+}
