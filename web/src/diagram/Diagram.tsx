@@ -10,7 +10,9 @@ const path = (points: Point[]) => points.map((p, i) => `${i ? "L" : "M"}${p.x} $
 /** Width of a halo: the probability made visible, from a trace to a broad band. */
 const halo = (p: number) => 10 + 30 * Math.sqrt(p);
 const FAINTEST = 0.01;
-const FLAG = { width: 158, height: 36 };
+const FLAG = { width: 182, height: 36 };
+/** Room beside the drawing for the flags. */
+const SIDE = FLAG.width + 26;
 
 function Conductor({ line, colour, dim }: { line: PlacedLine; colour: string; dim: boolean }) {
   const { base, stripe } = strands(colour);
@@ -24,23 +26,22 @@ function Conductor({ line, colour, dim }: { line: PlacedLine; colour: string; di
   );
 }
 
-/** Flags beside their points, moved apart where they would cover each other. */
+/** Flags in the margin nearer to their point, level with it, moved apart where they would meet. */
 function placeFlags(flags: Flag[], at: Map<string, Point>, width: number) {
-  const taken: { x: number; y: number }[] = [];
-  return flags.flatMap((flag) => {
-    const point = at.get(flag.at);
-    if (!point) return [];
-    const left = point.x > width / 2;
-    const x = left ? point.x - FLAG.width - 30 : point.x + 30;
-    let y = point.y - FLAG.height / 2;
-    while (
-      taken.some((t) => Math.abs(t.x - x) < FLAG.width && Math.abs(t.y - y) < FLAG.height + 3)
-    ) {
-      y += FLAG.height + 4;
-    }
-    taken.push({ x, y });
-    return [{ flag, point, x, y, left }];
-  });
+  const lowest = { left: Number.NEGATIVE_INFINITY, right: Number.NEGATIVE_INFINITY };
+  return flags
+    .flatMap((flag) => {
+      const point = at.get(flag.at);
+      return point ? [{ flag, point }] : [];
+    })
+    .sort((a, b) => a.point.y - b.point.y || a.flag.number - b.flag.number)
+    .map(({ flag, point }) => {
+      const left = point.x < width * 0.6;
+      const side = left ? "left" : "right";
+      const y = Math.max(point.y - FLAG.height / 2, lowest[side]);
+      lowest[side] = y + FLAG.height + 4;
+      return { flag, point, x: left ? -SIDE + 6 : width + 20, y, left };
+    });
 }
 
 /** The circuit: conductors in their colours, suspicion as copper halos, readings as flags. */
@@ -78,14 +79,19 @@ export function Diagram({
   }, [key]);
   if (!placed) return <p className="p-5 text-faint">Drawing …</p>;
 
-  const margin = { x: 30, y: 34 };
-  const full = { w: placed.width + 2 * margin.x, h: placed.height + 2 * margin.y };
   const pins = new Map<string, Point>();
   for (const n of placed.nodes) for (const [id, p] of Object.entries(n.pins)) pins.set(id, p);
   for (const l of placed.lines) {
     const middle = l.points[Math.floor(l.points.length / 2)];
     if (middle) pins.set(l.id, middle);
   }
+  const flagged = placeFlags(flags, pins, placed.width);
+  const room = {
+    left: flagged.some((f) => f.left) ? SIDE : 30,
+    right: flagged.some((f) => !f.left) ? SIDE : 30,
+  };
+  const margin = { x: room.left, y: 34 };
+  const full = { w: placed.width + room.left + room.right, h: placed.height + 2 * margin.y };
   const lines = placed.lines.flatMap((at) => {
     const line = sheet.lines.find((l) => l.id === at.id);
     return line ? [{ at, line }] : [];
@@ -290,7 +296,7 @@ export function Diagram({
             );
           }),
         )}
-        {placeFlags(flags, pins, placed.width).map(({ flag, point, x, y, left }) => (
+        {flagged.map(({ flag, point, x, y, left }) => (
           <g key={flag.number} className={VERDICTS[flag.verdict].colour} data-flag={flag.number}>
             <line
               x1={point.x}

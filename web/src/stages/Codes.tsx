@@ -130,7 +130,7 @@ export function Codes() {
               <span className="text-[17px] font-semibold">{m.name}</span>
               <span className="num text-faint">{m.id}</span>
               <span className="label ml-auto">
-                {m.answered ? `${m.passed} tests passed` : m.trouble}
+                {m.answered ? `${m.passed} ${m.passed === 1 ? "test" : "tests"} passed` : m.trouble}
               </span>
             </div>
             {m.codes.map((c) => (

@@ -20,7 +20,7 @@ export function Intake() {
   async function save(e: FormEvent) {
     e.preventDefault();
     try {
-      await act("intake", { ...data });
+      if (JSON.stringify(data) !== JSON.stringify(view.intake)) await act("intake", { ...data });
       navigate({ to: "/job/$id/$stage", params: { id: String(view.id), stage: "codes" } });
     } catch {
       // The failure is shown above the sheet; what was typed stays.

@@ -48,7 +48,11 @@ export function Report() {
               {repair.text}.
               <span className="block text-[14px]">
                 Probability before the repair{" "}
-                <span className="num">{(100 * repair.probability).toFixed(1)} %</span>,{" "}
+                <span className="num">
+                  {repair.probability > 0.999 ? "over 99.9" : (100 * repair.probability).toFixed(1)}{" "}
+                  %
+                </span>
+                ,{" "}
                 {repair.proven
                   ? "proven by a reading of its own"
                   : "not proven by a reading of its own"}

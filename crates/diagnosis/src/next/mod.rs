@@ -95,10 +95,13 @@ pub fn checks(
 ) -> Result<Vec<Check>, ModelError> {
     let live = posterior.live(model, NEGLIGIBLE);
     let all = candidates::all(model);
-    let open: Vec<&Candidate> =
-        all.iter().filter(|c| !is_refused(refused, &c.id()) && !taken(evidence, c)).collect();
     let (top, probability) = posterior.ranking()[0];
     let certain = probability > CERTAIN && top + 1 < model.items.len();
+    // The same leads in another state prove little: a proof is a reading of its own.
+    let open: Vec<&Candidate> = all
+        .iter()
+        .filter(|c| !is_refused(refused, &c.id()) && !taken(evidence, c, certain))
+        .collect();
     // The states are predicted first: their own work is spread over the cores already.
     let mut states: Vec<&OperatingState> = open.iter().map(|c| &c.state).collect();
     states.sort();
@@ -134,9 +137,9 @@ fn is_refused(refused: &[String], id: &str) -> bool {
     })
 }
 
-fn taken(evidence: &[Evidence], c: &Candidate) -> bool {
+fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
     evidence.iter().any(|e| {
-        e.state == c.state
+        (in_any_state || e.state == c.state)
             && match (&e.finding, &c.what) {
                 (Finding::Reading { instrument, red, black, .. }, What::Reading(p)) => {
                     *instrument == p.instrument

@@ -1,0 +1,119 @@
+//! The command line: what it prints, and how it refuses.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use serde_json::{Value, json};
+use std::path::Path;
+use std::process::{Command, Output};
+
+fn chalkeus(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_chalkeus"))
+        .args(arguments)
+        .current_dir(Path::new(env!("CARGO_MANIFEST_DIR")).join("../.."))
+        .output()
+        .unwrap()
+}
+
+fn answer(arguments: &[&str]) -> Value {
+    let out = chalkeus(arguments);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    serde_json::from_slice(&out.stdout).unwrap()
+}
+
+fn refusal(arguments: &[&str]) -> (i32, String) {
+    let out = chalkeus(arguments);
+    (out.status.code().unwrap(), String::from_utf8_lossy(&out.stderr).into_owned())
+}
+
+const WREN: &str = "vehicles/wren.json";
+
+#[test]
+fn solve_gives_cavities_conductors_modules_and_codes() {
+    let v = answer(&["solve", WREN, "--state", "rear_washer", "--json"]);
+    assert_eq!(v["converged"], true);
+    assert_eq!(v["modules"]["A2"], true);
+    assert!(v["cavities"]["M7.1"].as_f64().unwrap() > 11.5);
+    let pump = v["conductors"]["62"].as_f64().unwrap();
+    assert!((2.8..3.3).contains(&pump), "{pump}");
+    let v = answer(&["solve", WREN, "--state", "on", "--fault", "part:K9:coil_open", "--json"]);
+    assert_eq!(v["codes"], json!([{"module": "A2", "code": "B1A11", "failure_type": "14"}]));
+}
+
+#[test]
+fn a_deck_names_every_cavity() {
+    let out = chalkeus(&["netlist", WREN, "--state", "on"]);
+    let deck = String::from_utf8(out.stdout).unwrap();
+    let v = answer(&["solve", WREN, "--state", "on", "--json"]);
+    for cavity in v["cavities"].as_object().unwrap().keys() {
+        assert!(
+            deck.lines().any(|l| l.starts_with("* node ") && l.ends_with(&format!(" {cavity}")))
+        );
+    }
+}
+
+#[test]
+fn faults_are_listed_with_item_and_prior() {
+    let v = answer(&["faults", WREN, "--json"]);
+    let all = v.as_array().unwrap();
+    assert!(all.len() > 1500);
+    assert!(all.iter().all(|f| f["prior"].as_f64().unwrap() > 0.0));
+    assert!(all.iter().any(|f| f["repair_item"] == "terminal:C4.7"));
+}
+
+#[test]
+fn suspects_follow_the_evidence_file() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("e.json");
+    let evidence = json!({"evidence": [
+        {"kind": "effect", "state": "rear_washer", "part": "M7", "strength": "weak"},
+        {"kind": "reading", "state": "rear_washer", "instrument": "volts",
+         "red": "C4.7:cabin", "black": "C4.7:engine", "value": 4.9},
+        {"kind": "reading", "state": "rear_washer", "unplugged": ["M7"], "instrument": "volts",
+         "red": "M7.1", "black": "BAT.-", "value": 12.4}
+    ]});
+    std::fs::write(&path, evidence.to_string()).unwrap();
+    let v = answer(&["suspects", WREN, "--evidence", path.to_str().unwrap(), "--json"]);
+    assert_eq!(v["suspects"][0]["repair_item"], "terminal:C4.7");
+    assert!(v["suspects"][0]["probability"].as_f64().unwrap() > 0.9);
+    for check in v["next"].as_array().unwrap() {
+        assert!(check["minutes"].as_f64().unwrap() > 0.0);
+        assert!(check["expected"].is_string());
+    }
+}
+
+#[test]
+fn bad_input_is_refused_with_its_place() {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("broken.json");
+    let name = file.to_str().unwrap();
+    let text = std::fs::read_to_string(
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../vehicles/wren.json"),
+    )
+    .unwrap();
+    std::fs::write(&file, text.replace("\"to\": \"G6\"", "\"to\": \"G66\"")).unwrap();
+    let (code, words) = refusal(&["check", name]);
+    assert_eq!(code, 1);
+    assert!(words.contains("wires[") && words.contains("did you mean “G6”"), "{words}");
+    for (arguments, expected) in [
+        (vec!["check", "nowhere.json"], "nowhere.json"),
+        (vec!["solve", WREN, "--state", "flying"], "this vehicle has off, on"),
+        (vec!["solve", WREN, "--state", "on", "--fault", "wire:999:open"], "no fault"),
+        (vec!["serve", "--data", "/proc/nothing"], "--data"),
+        (vec!["serve", "--vehicles", "nowhere"], "--vehicles"),
+    ] {
+        let (code, words) = refusal(&arguments);
+        assert_eq!(code, 1, "{arguments:?}");
+        assert!(words.contains(expected), "{arguments:?}: {words}");
+    }
+    assert_eq!(refusal(&["solve", WREN]).0, 2);
+}
+
+#[test]
+fn a_port_in_use_is_named() {
+    let taken = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = taken.local_addr().unwrap().port().to_string();
+    let dir = tempfile::tempdir().unwrap();
+    let (code, words) =
+        refusal(&["serve", "--port", &port, "--data", dir.path().to_str().unwrap()]);
+    assert_eq!(code, 1);
+    assert!(words.contains(&port) && words.contains("--port"), "{words}");
+}

@@ -1,0 +1,137 @@
+//! Reading vehicle files, good and broken, and typed readings.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use vehicle::{LoadError, Quantity, Vehicle, parse_quantity};
+
+fn wren() -> Value {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+    serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap()
+}
+
+fn refusal(v: &Value) -> String {
+    Vehicle::from_json(&v.to_string()).unwrap_err().to_string()
+}
+
+#[test]
+fn the_wren_is_sound_and_big_enough() {
+    let v = Vehicle::from_json(&wren().to_string()).unwrap();
+    assert!(v.wires.len() >= 40);
+    assert_eq!(v.parts.iter().filter(|p| p.module.is_some()).count(), 3);
+    assert_eq!(vehicle::vin::trouble("0PMWR22K8NB004417"), None);
+}
+
+#[test]
+fn a_wrong_name_is_located_and_guessed() {
+    let mut v = wren();
+    v["wires"][3]["to"] = json!("G11");
+    let text = refusal(&v);
+    assert!(text.contains("wires[3].to"), "{text}");
+    assert!(text.contains("did you mean “G1”"), "{text}");
+}
+
+#[test]
+fn every_kind_of_mistake_is_named() {
+    let cases: [(&str, Value, &str); 9] = [
+        ("/wires/0/area_mm2", json!(0.0), "area_mm2"),
+        ("/wires/0/colour", json!("XX"), "IEC 60757"),
+        ("/wires/0/id", json!("2"), "used twice"),
+        ("/wires/0/to", json!("BAT.+"), "same point"),
+        ("/monitors/0/code", json!("Z9999"), "is no code"),
+        ("/connectors/0/cavity_count", json!(1), "more cavities in use"),
+        ("/parts/0/elements/0/open_volts", json!(-12.0), "not possible"),
+        ("/states/0/state", json!({"outputs": ["nothing"]}), "no output"),
+        ("/outputs/0/load", json!("M99"), "no part “M99”"),
+    ];
+    for (pointer, value, words) in cases {
+        let mut v = wren();
+        *v.pointer_mut(pointer).unwrap() = value;
+        let text = refusal(&v);
+        assert!(text.contains(words), "{pointer}: {text}");
+    }
+}
+
+#[test]
+fn a_broken_shape_names_the_line_and_a_strange_format_its_number() {
+    assert!(matches!(
+        Vehicle::from_json("{\n\"format\": }"),
+        Err(LoadError::Shape { line: 2, .. })
+    ));
+    let mut v = wren();
+    v["format"] = json!(99);
+    assert!(matches!(Vehicle::from_json(&v.to_string()), Err(LoadError::Format(99))));
+    v["format"] = json!(1);
+    v["colour"] = json!("red");
+    assert!(refusal(&v).contains("unknown field"));
+}
+
+#[test]
+fn readings_as_typed() {
+    for (text, unit, value) in [
+        ("11.8", "V", 11.8),
+        ("11,8 V", "V", 11.8),
+        ("0.2k", "Ω", 200.0),
+        ("3k3", "Ω", 3300.0),
+        ("1M", "Ω", 1e6),
+        ("-40m", "V", -0.04),
+        ("−0.5", "V", -0.5),
+        ("250mA", "A", 0.25),
+        (" 4 7 ohm", "Ω", 47.0),
+    ] {
+        match parse_quantity(text, unit) {
+            Ok(Quantity::Value(v)) => assert!((v - value).abs() < 1e-9, "{text}: {v}"),
+            other => panic!("{text}: {other:?}"),
+        }
+    }
+    for ol in ["OL", "ol", "O.L", "0L"] {
+        assert_eq!(parse_quantity(ol, "Ω"), Ok(Quantity::OverLimit));
+    }
+    for (text, unit) in [
+        ("", "V"),
+        ("abc", "V"),
+        ("12..4", "V"),
+        ("12 A", "V"),
+        ("1200", "V"),
+        ("NaN", "V"),
+        ("inf", "V"),
+        ("-5", "Ω"),
+        ("3k3k", "Ω"),
+    ] {
+        assert!(parse_quantity(text, unit).is_err(), "{text}");
+    }
+}
+
+proptest! {
+    #[test]
+    fn what_is_shown_can_be_typed(v in -59.0..59.0f64) {
+        let typed = format!("{v:.3}");
+        let Ok(Quantity::Value(back)) = parse_quantity(&typed, "V") else { panic!("{typed}") };
+        prop_assert!((back - v).abs() < 0.0006);
+        let Ok(Quantity::Value(milli)) = parse_quantity(&format!("{:.0}m", v * 1000.0), "V") else { panic!() };
+        prop_assert!((milli - v).abs() < 0.0006);
+    }
+
+    #[test]
+    fn nothing_typed_panics(text in "\\PC*", unit in prop::sample::select(vec!["V", "Ω", "A"])) {
+        let _ = parse_quantity(&text, unit);
+    }
+
+    #[test]
+    fn a_file_survives_reading_and_writing(wire in 0..51usize, length in 0.01..100.0f64, area in 0.1..50.0f64, name in "[a-z ]{0,20}") {
+        let mut v = Vehicle::from_json(&wren().to_string()).unwrap();
+        v.wires[wire].length_m = length;
+        v.wires[wire].area_mm2 = area;
+        v.notes = name;
+        let again = Vehicle::from_json(&serde_json::to_string(&v).unwrap()).unwrap();
+        prop_assert!(v == again, "wire {wire} changed");
+    }
+
+    #[test]
+    fn damaged_files_are_refused_without_panic(at in 0..21_000usize, byte: u8) {
+        let mut bytes = wren().to_string().into_bytes();
+        let at = at % bytes.len();
+        bytes[at] = byte;
+        let _ = Vehicle::from_json(&String::from_utf8_lossy(&bytes));
+    }
+}
