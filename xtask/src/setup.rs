@@ -31,7 +31,9 @@ pub fn front_end() -> Outcome {
     let stamp = |p: &str| web.join(p).metadata().and_then(|m| m.modified()).ok();
     let installed = stamp("node_modules/.package-lock.json");
     if installed.is_none() || installed < stamp("package-lock.json") {
-        run("web", "npm", &["ci", "--no-audit", "--no-fund"])?;
+        // Not `npm ci`: it refuses a lock file that lacks packages for other platforms, which a
+        // registry may not serve. Versions still come from the lock file, which is not rewritten.
+        run("web", "npm", &["install", "--no-save", "--no-audit", "--no-fund"])?;
     }
     run("web", "npm", &["run", "--silent", "build"])
 }

@@ -10,7 +10,7 @@ const path = (points: Point[]) => points.map((p, i) => `${i ? "L" : "M"}${p.x} $
 /** Width of a halo: the probability made visible, from a trace to a broad band. */
 const halo = (p: number) => 10 + 30 * Math.sqrt(p);
 const FAINTEST = 0.01;
-const FLAG = { width: 182, height: 36 };
+const FLAG = { width: 204, height: 36 };
 /** Room beside the drawing for the flags. */
 const SIDE = FLAG.width + 26;
 
