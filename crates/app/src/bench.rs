@@ -143,6 +143,10 @@ impl Bench {
                         return Err(e.to_string());
                     }
                     out.push(None);
+                    // Behind a gateway that sleeps nobody can be asked.
+                    if matches!(e, LinkError::TimeOut { who, .. } if who == gateway.entity) {
+                        return Ok(out);
+                    }
                 }
             }
         }

@@ -241,7 +241,7 @@ pub fn high_ohmic(changes: &[Change]) -> bool {
 
 /// How much of a hypothesis' own deviation is uncertain: the step of its grid, or part tolerance.
 pub fn slack(fault: &Fault) -> f64 {
-    let numbered = fault.id.split(':').count() == 4;
+    let numbered = fault.id.bytes().filter(|b| *b == b':').count() == 3;
     if numbered { 0.25 } else { 0.08 }
 }
 

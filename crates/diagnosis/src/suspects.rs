@@ -38,7 +38,7 @@ pub struct Suspect {
 /// Probability from which a number between grid points is looked for.
 const WORTH_FITTING: f64 = 0.1;
 /// Numbers tried either side of the best grid point, and how far they reach.
-const FIT_STEPS: i32 = 8;
+const FIT_STEPS: i32 = 6;
 const FIT_REACH: f64 = 1.6;
 
 /// Log-likelihood ratio that makes a reason worth saying.

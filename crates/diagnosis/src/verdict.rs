@@ -1,6 +1,6 @@
 //! Good, bad or cannot tell: what a reading is worth, with why.
 
-use crate::evidence::reading::{Expected, log_likelihood};
+use crate::evidence::reading::log_likelihood;
 use crate::model::{Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
@@ -40,13 +40,13 @@ const REFUTES: f64 = 0.25;
 const LOADED_AMPS: f64 = 0.02;
 
 /// The healthy range in words.
-pub fn healthy_range(instrument: Instrument, e: &Expected) -> String {
-    let spread = SOUND * e.sigma;
+pub fn healthy_range(instrument: Instrument, healthy: f64, sigma: f64) -> String {
+    let spread = SOUND * sigma;
     let low = match instrument {
-        Instrument::Ohms => (e.healthy - spread).max(0.0),
-        _ => e.healthy - spread,
+        Instrument::Ohms => (healthy - spread).max(0.0),
+        _ => healthy - spread,
     };
-    words::range(instrument, low, e.healthy + spread)
+    words::range(instrument, low, healthy + spread)
 }
 
 /// Why readings with this probe and state would tell nothing, when nothing loads the line.
@@ -92,7 +92,7 @@ pub fn judge(
 ) -> Result<Judged, ModelError> {
     let e = model.expect(state, probe)?;
     let read = value.unwrap_or(f64::INFINITY);
-    let range = healthy_range(probe.instrument, &e);
+    let range = healthy_range(probe.instrument, e.healthy, e.sigma);
     let sound = match (read.is_finite(), e.healthy.is_finite()) {
         (true, true) => (read - e.healthy).abs() <= SOUND * e.sigma,
         (a, b) => a == b,

@@ -58,6 +58,15 @@ async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
         .await
         .map_err(|e| format!("cannot listen on {address}: {e}; choose another with --port"))?;
     let at = listener.local_addr().map_err(|e| e.to_string())?;
+    // Vehicles are solved ahead, so that the first job opens at once.
+    let ahead = Arc::clone(&shop);
+    std::thread::spawn(move || {
+        for id in ahead.vehicle_ids() {
+            if let Err(e) = ahead.model(&id) {
+                tracing::error!("{e}");
+            }
+        }
+    });
     println!("Chalkeus: http://{at}/");
     axum::serve(listener, http::router(shop, at))
         .with_graceful_shutdown(async {

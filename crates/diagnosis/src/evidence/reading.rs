@@ -8,6 +8,9 @@ use circuit::{Instrument, Probe, meter::Leads};
 use rayon::prelude::*;
 use vehicle::OperatingState;
 
+/// A difference that no workshop voltmeter shows, volts.
+const MOVED_VOLTS: f64 = 0.003;
+
 /// Prediction of a reading under the healthy vehicle and every hypothesis.
 #[derive(Debug, Clone)]
 pub struct Expected {
@@ -34,6 +37,37 @@ pub(crate) fn sigma(
     (instrument.sigma(value).powi(2) + tolerance.powi(2) + own.powi(2)).sqrt()
 }
 
+/// What a sound vehicle reads.
+#[derive(Debug, Clone, Copy)]
+pub struct Sound {
+    /// Healthy value; infinite is over limit.
+    pub healthy: f64,
+    /// Scatter together with the meter's accuracy, one standard deviation.
+    pub sigma: f64,
+    tolerance: f64,
+}
+
+/// Predicts a reading on a sound vehicle alone.
+///
+/// # Errors
+/// [`ModelError`] for points that do not exist.
+pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sound, ModelError> {
+    let c = &model.circuit;
+    let leads = probe.leads(c)?;
+    let p = model.predict(state);
+    let instrument = probe.instrument;
+    let exact = || leads.shown(c, &c.solve(state, &[], leads.extra())).value();
+    let (healthy, tolerance) = match instrument {
+        Instrument::Ohms => {
+            let healthy = exact();
+            (healthy, model.ohm_scatter(state, leads, healthy))
+        }
+        _ => (exact(), model.scatter(&p, |s| shown(instrument, leads, c, s))),
+    };
+    let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
+    Ok(Sound { healthy, sigma, tolerance })
+}
+
 /// Predicts a reading; the meter's load is solved wherever it can matter.
 ///
 /// # Errors
@@ -51,30 +85,26 @@ pub fn expected(
     };
     let instrument = probe.instrument;
     let quick = |s: &Snapshot| shown(instrument, leads, c, s);
-    let (healthy, tolerance) = match instrument {
-        Instrument::Ohms => {
-            let healthy = exact(&[]);
-            (healthy, model.ohm_scatter(state, leads, healthy))
-        }
-        Instrument::Volts => (exact(&[]), model.scatter(&p, quick)),
-        Instrument::Amps => (quick(&p.healthy), model.scatter(&p, quick)),
-    };
+    let Sound { healthy, sigma: own, tolerance } = sound(model, state, probe)?;
     let faults = model
         .faults
         .par_iter()
         .zip(&p.faults)
         .map(|(f, s)| {
+            // A fault that leaves the point as it was leaves it as stiff as it was, too.
+            let moved = || (quick(s) - healthy).abs() > MOVED_VOLTS;
             let needs_meter = match leads {
                 Leads::Around(_) => false,
                 Leads::Between(Instrument::Ohms, ..) => true,
-                Leads::Between(..) => high_ohmic(&f.changes) || !state.unplugged.is_empty(),
+                Leads::Between(..) => {
+                    (high_ohmic(&f.changes) || !state.unplugged.is_empty()) && moved()
+                }
             };
             let value = if needs_meter { exact(&f.changes) } else { quick(s) };
             (value, sigma(instrument, value, healthy, tolerance, slack(f)))
         })
         .collect();
-    let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
-    Ok(Expected { healthy, sigma, faults })
+    Ok(Expected { healthy, sigma: own, faults })
 }
 
 /// Range of values a workshop meter shows, for the flat part of the likelihood.

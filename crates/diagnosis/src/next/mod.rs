@@ -78,6 +78,9 @@ pub struct Check {
 pub const CERTAIN: f64 = 0.95;
 /// Hypotheses this much less likely than the leading one do not shape the next check.
 const NEGLIGIBLE: f64 = 1e-3;
+/// Hypotheses that the first sieve looks at, and candidates it lets through.
+const SIEVE_HYPOTHESES: usize = 200;
+const SIEVED: usize = 60;
 /// Information below which a check is not worth doing, bits.
 const WORTHLESS_BITS: f64 = 0.02;
 
@@ -109,19 +112,31 @@ pub fn checks(
     for state in states {
         model.predict(state);
     }
-    let mut valued: Vec<(f64, f64, &Candidate)> = open
-        .par_iter()
-        .filter_map(|c| {
-            let value = if certain {
-                value::refutation(model, posterior, top, c)
-            } else {
-                value::information(model, &live, c)
-            };
-            let minutes = c.minutes(model, now);
-            (value > WORTHLESS_BITS).then_some((value / minutes, value, *c))
-        })
-        .collect();
-    valued.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.2.id().cmp(&b.2.id())));
+    let rank = |candidates: &[&'_ Candidate], live: &[(usize, f64, usize)]| {
+        let mut valued: Vec<(f64, f64, usize)> = candidates
+            .par_iter()
+            .enumerate()
+            .filter_map(|(k, c)| {
+                let value = if certain {
+                    value::refutation(model, posterior, top, c)
+                } else {
+                    value::information(model, live, c)
+                };
+                let minutes = c.minutes(model, now);
+                (value > WORTHLESS_BITS).then_some((value / minutes, value, k))
+            })
+            .collect();
+        valued.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.2.cmp(&b.2)));
+        valued
+    };
+    // A rough sieve by the likeliest hypotheses, then the best candidates by all of them.
+    let mut likeliest = live.clone();
+    likeliest.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+    likeliest.truncate(SIEVE_HYPOTHESES);
+    let sieved: Vec<&Candidate> =
+        rank(&open, &likeliest).into_iter().take(SIEVED).map(|(_, _, k)| open[k]).collect();
+    let valued: Vec<(f64, f64, &Candidate)> =
+        rank(&sieved, &live).into_iter().map(|(r, v, k)| (r, v, sieved[k])).collect();
     valued
         .into_iter()
         .take(most)
@@ -167,7 +182,7 @@ fn describe(
     };
     let (text, quantity, unit, red, black, expected) = match &c.what {
         What::Reading(p) => {
-            let e = model.expect(&c.state, p)?;
+            let e = crate::evidence::reading::sound(model, &c.state, p)?;
             match p.instrument {
                 Instrument::Amps => line("clamp", format!("conductor {}", p.red)),
                 _ => {
@@ -181,7 +196,7 @@ fn describe(
                 p.instrument.unit().to_owned(),
                 p.red.clone(),
                 p.black.clone(),
-                verdict::healthy_range(p.instrument, &e),
+                verdict::healthy_range(p.instrument, e.healthy, e.sigma),
             )
         }
         What::Effect { part, .. } => (

@@ -31,13 +31,21 @@ fn phi(z: f64) -> f64 {
     }
 }
 
+/// Value and standard deviation of a reading.
+struct Predicted {
+    /// On a sound vehicle.
+    sound: (f64, f64),
+    /// Under each live hypothesis; none where nothing is predicted.
+    live: Vec<Option<(f64, f64)>>,
+}
+
 /// Prediction and deviation of a reading for each live hypothesis; `None` for "not in the file".
 fn predicted(
     model: &Model,
     p: &Predictions,
     probe: &Probe,
     live: &[(usize, f64, usize)],
-) -> Option<Vec<Option<(f64, f64)>>> {
+) -> Option<Predicted> {
     let c = &model.circuit;
     let leads = probe.leads(c).ok()?;
     let quick = |s: &Snapshot| shown(probe.instrument, leads, c, s);
@@ -50,15 +58,15 @@ fn predicted(
         return None;
     }
     let tolerance = model.scatter(p, quick);
-    Some(
-        live.iter()
-            .map(|(h, _, _)| {
-                let value = quick(p.faults.get(*h)?);
-                let slack = slack(&model.faults[*h]);
-                Some((value, sigma(probe.instrument, value, healthy, tolerance, slack)))
-            })
+    let of =
+        |value: f64, slack: f64| (value, sigma(probe.instrument, value, healthy, tolerance, slack));
+    Some(Predicted {
+        sound: of(healthy, 0.0),
+        live: live
+            .iter()
+            .map(|(h, _, _)| Some(of(quick(p.faults.get(*h)?), slack(&model.faults[*h]))))
             .collect(),
-    )
+    })
 }
 
 /// Edges between values that can be told apart.
@@ -100,22 +108,28 @@ fn table(model: &Model, live: &[(usize, f64, usize)], c: &Candidate) -> Option<T
     match &c.what {
         What::Reading(probe) => {
             let predicted = predicted(model, &p, probe, live)?;
-            let edges = edges(predicted.iter().flatten().copied().collect());
+            let edges = edges(predicted.live.iter().flatten().copied().collect());
             if edges.is_empty() {
                 return None;
             }
             let n = edges.len() + 1;
-            let mut chances = Vec::with_capacity(n * live.len());
-            for x in predicted {
-                let Some((value, sigma)) = x else {
-                    chances.extend(std::iter::repeat_n(1.0 / n as f64, n));
-                    continue;
-                };
+            let row = |(value, sigma): (f64, f64), into: &mut Vec<f64>| {
                 let mut below = 0.0;
                 for edge in edges.iter().map(Some).chain([None]) {
                     let up_to = edge.map_or(1.0, |e| phi((e - value) / sigma));
-                    chances.push((up_to - below) * (1.0 - SLIP) + SLIP / n as f64);
+                    into.push((up_to - below) * (1.0 - SLIP) + SLIP / n as f64);
                     below = up_to;
+                }
+            };
+            // Most hypotheses leave most readings alone: their row is worked out once.
+            let (sound, mut common) = (predicted.sound, Vec::new());
+            row(sound, &mut common);
+            let mut chances = Vec::with_capacity(n * live.len());
+            for x in &predicted.live {
+                match *x {
+                    None => chances.extend(std::iter::repeat_n(1.0 / n as f64, n)),
+                    Some(x) if (x.0 - sound.0).abs() < 0.02 * sound.1 => chances.extend(&common),
+                    Some(x) => row(x, &mut chances),
                 }
             }
             Some(Table { chances, words: range_words(probe.instrument, &edges) })
