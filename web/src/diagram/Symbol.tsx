@@ -73,10 +73,10 @@ export function PartSymbol({ placed }: { placed: PlacedNode }) {
           <rect x={x + 19} y={y + 32} width={30} height={20} />
           <line x1={x + 19} x2={x + 49} y1={y + 52} y2={y + 32} />
           <line x1={x + 34} x2={x + 34} y1={y + 52} y2={y + h} />
-          <line x1={x + 49} x2={x + 98} y1={y + 42} y2={y + 42} strokeDasharray="3 3" />
-          <line x1={x + 108} x2={x + 108} y1={y} y2={y + 26} />
-          <line x1={x + 108} x2={x + 92} y1={y + 60} y2={y + 28} />
-          <line x1={x + 108} x2={x + 108} y1={y + 60} y2={y + h} />
+          <line x1={x + 49} x2={x + 122} y1={y + 42} y2={y + 42} strokeDasharray="3 3" />
+          <line x1={x + 132} x2={x + 132} y1={y} y2={y + 26} />
+          <line x1={x + 132} x2={x + 116} y1={y + 60} y2={y + 28} />
+          <line x1={x + 132} x2={x + 132} y1={y + 60} y2={y + h} />
         </g>
       );
     default:

@@ -79,11 +79,11 @@ function shape(node: SheetNode): Shape {
       return { width, height: 12, text: words(node), pins };
     }
     case "relay": {
-      const x: Record<string, number> = { "86": 34, "85": 34, "30": 108, "87": 108 };
+      const x: Record<string, number> = { "86": 34, "85": 34, "30": 132, "87": 132 };
       for (const pin of node.pins) {
         pins[pin.id] = { x: x[pin.no] ?? 70, y: pin.top ? 0 : 84 };
       }
-      return { width: 142, height: 84, text: words(node), pins };
+      return { width: 166, height: 84, text: words(node), pins };
     }
     default:
       return place(Math.max(130, 56 * Math.max(top.length, bottom.length)), 64, 0);
@@ -162,7 +162,7 @@ export async function layout(sheet: Sheet): Promise<Placed> {
       const joint = isJoint(n);
       return {
         id: n.id,
-        width: joint ? Math.max(s.width, 44 * ends(sheet, n).length) : s.width + s.text,
+        width: joint ? Math.max(s.width, 96 * ends(sheet, n).length) : s.width + s.text,
         height: s.height,
         layoutOptions: {
           "elk.portConstraints": joint ? "FIXED_SIDE" : "FIXED_POS",
