@@ -3,7 +3,8 @@
 use crate::elements::{self, Device};
 use crate::law::Law;
 use crate::linear::Plan;
-use std::collections::BTreeMap;
+use crate::software::Software;
+use std::collections::{BTreeMap, HashMap};
 use thiserror::Error;
 use vehicle::{OperatingState, Vehicle};
 
@@ -59,6 +60,16 @@ pub struct Placed {
 /// Why a circuit cannot be built.
 #[derive(Debug, Error)]
 pub enum CircuitError {
+    /// A source that does not feed the body: nothing it feeds has a reference.
+    #[error(
+        "{part} is on an island: no conductor, part or ground point joins {points} to the body; add the missing ground conductor"
+    )]
+    Island {
+        /// The part with the source.
+        part: String,
+        /// Some points of the island.
+        points: String,
+    },
     /// No source anywhere.
     #[error("there is no battery or generator in this vehicle file; add a part with one")]
     NoSource,
@@ -96,6 +107,19 @@ pub struct Circuit {
     pub pin_node: BTreeMap<(usize, String), NodeId>,
     /// Elimination plan of the bare circuit.
     pub plan: Plan,
+    /// The modules' software.
+    pub software: Software,
+    /// The permanent supply: the positive post of the first battery.
+    pub supply: Option<NodeId>,
+    /// Cavity of the negative post of the first battery: where the black lead sits unless a drop
+    /// is measured. `body` when there is none.
+    pub reference: String,
+    /// Devices of each part.
+    pub part_devices: Vec<Vec<usize>>,
+    /// Parts that sleep until a bus wakes them.
+    pub woken_by_bus: Vec<bool>,
+    /// Part of each id.
+    part_index: HashMap<String, usize>,
 }
 
 /// Resistance of a plugged terminal pair, ohms.
@@ -104,6 +128,10 @@ pub const TERMINAL_OHMS: f64 = 0.003;
 pub const GROUND_OHMS: f64 = 0.001;
 /// Resistivity of annealed copper at 20 degC, ohm square millimetres per metre (IEC 60028).
 pub const COPPER: f64 = 0.017_241;
+/// Temperature coefficient of copper's resistance at 20 degC, per kelvin (IEC 60028).
+pub const COPPER_PER_KELVIN: f64 = 0.003_93;
+/// How much warmer than 20 degC conductors in hot places are, kelvin.
+pub const HOT_KELVIN: f64 = 60.0;
 
 /// Collects nodes and branches while devices wire themselves up.
 #[derive(Debug)]
@@ -114,9 +142,32 @@ pub struct Builder {
     part: usize,
     device: usize,
     own: Vec<BranchId>,
+    rests: HashMap<String, f64>,
+    outputs: HashMap<String, usize>,
 }
 
 impl Builder {
+    /// Value of a stimulus when a state says nothing of it.
+    pub fn rest(&self, stimulus: &str) -> f64 {
+        self.rests.get(stimulus).copied().unwrap_or(0.0)
+    }
+
+    /// Number of an output.
+    pub fn output(&self, id: &str) -> usize {
+        self.outputs.get(id).copied().unwrap_or(usize::MAX)
+    }
+
+    /// A new node inside the part.
+    pub fn inside(&mut self) -> NodeId {
+        self.node()
+    }
+
+    /// Adds the device's next branch between a pin and a node inside.
+    pub fn branch_to(&mut self, from: &str, to: NodeId) {
+        let from = self.pin(from);
+        self.push(from, to);
+    }
+
     /// Node of a pin of the part being built.
     pub fn pin(&mut self, name: &str) -> NodeId {
         let next = self.nodes;
@@ -130,6 +181,10 @@ impl Builder {
     /// Adds the device's next branch between two pins.
     pub fn branch(&mut self, from: &str, to: &str) {
         let (from, to) = (self.pin(from), self.pin(to));
+        self.push(from, to);
+    }
+
+    fn push(&mut self, from: NodeId, to: NodeId) {
         self.own.push(self.branches.len());
         self.branches.push(Branch {
             from,
@@ -163,6 +218,8 @@ impl Circuit {
             part: 0,
             device: 0,
             own: Vec::new(),
+            rests: vehicle.stimuli.iter().map(|s| (s.id.clone(), s.rest)).collect(),
+            outputs: vehicle.outputs.iter().enumerate().map(|(k, o)| (o.id.clone(), k)).collect(),
         };
         let mut devices = Vec::new();
         for (p, part) in vehicle.parts.iter().enumerate() {
@@ -181,6 +238,8 @@ impl Circuit {
         if !devices.iter().any(|d| d.device.is_source()) {
             return Err(CircuitError::NoSource);
         }
+        let part_index: HashMap<String, usize> =
+            vehicle.parts.iter().enumerate().map(|(k, p)| (p.id.clone(), k)).collect();
         let mut node_of = BTreeMap::new();
         let mut terminal_branch = BTreeMap::new();
         for connector in &vehicle.connectors {
@@ -190,11 +249,7 @@ impl Circuit {
                 let (first, second, other) = match (&connector.sides, &connector.part) {
                     (Some((x, y)), _) => (format!("{name}:{x}"), format!("{name}:{y}"), b.node()),
                     (None, part) => {
-                        b.part = vehicle
-                            .parts
-                            .iter()
-                            .position(|p| Some(&p.id) == part.as_ref())
-                            .unwrap_or(0);
+                        b.part = part.as_ref().and_then(|p| part_index.get(p)).copied().unwrap_or(0);
                         let pin = b.pin(cavity.pin.as_deref().unwrap_or(&cavity.no));
                         (name.clone(), format!("{name}:part"), pin)
                     }
@@ -235,13 +290,27 @@ impl Circuit {
             let end = |id: &String| {
                 node_of.get(id).copied().ok_or_else(|| CircuitError::NoSuchPoint(id.clone()))
             };
-            let ohms = COPPER * wire.length_m / wire.area_mm2;
+            let ohms = wire_ohms(&vehicle, wire);
             let (from, to) = (end(&wire.from)?, end(&wire.to)?);
             wire_branch.push(b.add(from, to, Of::Wire(w), ohms));
         }
+        check_islands(&vehicle, b.nodes, &b.branches, &devices, &node_of)?;
         let ends: Vec<_> = b.branches.iter().map(|x| (x.from, x.to)).collect();
+        let (supply, reference) = posts(&vehicle, &b.pins, &node_of);
+        let mut part_devices = vec![Vec::new(); vehicle.parts.len()];
+        for (d, placed) in devices.iter().enumerate() {
+            part_devices[placed.part].push(d);
+        }
+        let by_bus = |e: &vehicle::Element| matches!(e, vehicle::Element::Supply { bus_wake, .. } if *bus_wake);
+        let woken_by_bus = vehicle.parts.iter().map(|p| p.elements.iter().any(by_bus)).collect();
         Ok(Self {
+            supply,
+            reference,
+            part_devices,
+            woken_by_bus,
             plan: Plan::new(b.nodes, &ends),
+            software: Software::new(&vehicle, &part_index, &b.pins),
+            part_index,
             vehicle,
             node_of,
             nodes: b.nodes,
@@ -276,11 +345,86 @@ impl Circuit {
 
     /// Index of a part.
     pub fn part(&self, id: &str) -> Option<usize> {
-        self.vehicle.parts.iter().position(|p| p.id == id)
+        self.part_index.get(id).copied()
     }
 
     /// Index of a conductor.
     pub fn wire(&self, id: &str) -> Option<usize> {
         self.vehicle.wires.iter().position(|w| w.id == id)
     }
+}
+
+/// Resistance of a sound conductor, ohms: `R = rho L / A`, warmer by the share of hot places on its route.
+pub fn wire_ohms(vehicle: &Vehicle, wire: &vehicle::Wire) -> f64 {
+    let hot = wire
+        .route
+        .iter()
+        .filter(|id| vehicle.places.iter().any(|p| p.hot && &p.id == *id))
+        .count() as f64
+        / wire.route.len().max(1) as f64;
+    COPPER * wire.length_m / wire.area_mm2 * (1.0 + COPPER_PER_KELVIN * HOT_KELVIN * hot)
+}
+
+/// Refuses a source that nothing joins to the body; single unused pins may float.
+fn check_islands(
+    vehicle: &Vehicle,
+    nodes: usize,
+    branches: &[Branch],
+    devices: &[Placed],
+    node_of: &BTreeMap<String, NodeId>,
+) -> Result<(), CircuitError> {
+    let mut group: Vec<NodeId> = (0..nodes).collect();
+    fn root(group: &mut [NodeId], mut n: NodeId) -> NodeId {
+        while group[n] != n {
+            group[n] = group[group[n]];
+            n = group[n];
+        }
+        n
+    }
+    for b in branches {
+        let (x, y) = (root(&mut group, b.from), root(&mut group, b.to));
+        group[x.max(y)] = x.min(y);
+    }
+    for placed in devices.iter().filter(|d| d.device.is_source()) {
+        let at = root(&mut group, branches[placed.branches[0]].from);
+        if at != root(&mut group, 0) {
+            let points: Vec<&str> = node_of
+                .iter()
+                .filter(|(_, n)| root(&mut group, **n) == at)
+                .map(|(id, _)| id.as_str())
+                .take(6)
+                .collect();
+            return Err(CircuitError::Island {
+                part: vehicle.parts[placed.part].id.clone(),
+                points: points.join(", "),
+            });
+        }
+    }
+    Ok(())
+}
+
+/// The battery's positive post, and the cavity of its negative one.
+fn posts(
+    vehicle: &Vehicle,
+    pins: &BTreeMap<(usize, String), NodeId>,
+    node_of: &BTreeMap<String, NodeId>,
+) -> (Option<NodeId>, String) {
+    for (p, part) in vehicle.parts.iter().enumerate() {
+        for element in &part.elements {
+            if let vehicle::Element::Battery { plus, minus, .. } = element {
+                let supply = pins.get(&(p, plus.clone())).copied();
+                let cavity = pins.get(&(p, minus.clone())).and_then(|post| {
+                    // The harness face of the post: what a clip can sit on.
+                    let face = format!("{}.{minus}", part.id);
+                    let claimed = node_of.iter().find(|(id, n)| *n == post && id.ends_with(":part"));
+                    match node_of.contains_key(&face) {
+                        true => Some(face),
+                        false => claimed.map(|(id, _)| id.trim_end_matches(":part").to_owned()),
+                    }
+                });
+                return (supply, cavity.unwrap_or_else(|| "body".to_owned()));
+            }
+        }
+    }
+    (None, "body".to_owned())
 }

@@ -1,48 +1,82 @@
 //! What the modules' software makes of the voltages: signals, requests, monitors.
+//!
+//! Names are resolved once, when a circuit is compiled.
 
-use crate::compile::Circuit;
+use crate::compile::{Circuit, NodeId};
 use crate::solve::Solution;
-use std::collections::BTreeSet;
-use vehicle::{OperatingState, SignalSource};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use vehicle::{OperatingState, SignalSource, Vehicle};
 
-/// Value of a signal in its unit; 0 when its module does not work.
-pub fn signal(circuit: &Circuit, solution: &Solution, id: &str) -> f64 {
-    let Some(signal) = circuit.vehicle.signals.iter().find(|s| s.id == id) else {
-        return 0.0;
-    };
-    match &signal.from {
-        SignalSource::PinVolts { pin, against } => {
-            let Some(part) = circuit.part(&signal.module) else {
-                return 0.0;
-            };
-            let volts = |pin: &String| {
-                circuit.pin_node.get(&(part, pin.clone())).map_or(0.0, |n| solution.volts[*n])
-            };
-            volts(pin) - volts(against)
+/// Where a signal comes from.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Source {
+    /// Volts between two nodes.
+    Volts(NodeId, NodeId),
+    /// Whether an output is switched on.
+    Output(usize),
+    /// Names that do not resolve; a validated file has none.
+    Nothing,
+}
+
+/// A condition over signals by number.
+#[derive(Debug, Clone, PartialEq)]
+enum Condition {
+    Above(usize, f64),
+    Below(usize, f64),
+    All(Vec<Condition>),
+    Any(Vec<Condition>),
+    Not(Box<Condition>),
+}
+
+impl Condition {
+    fn compile(c: &vehicle::Condition, number: &HashMap<&str, usize>) -> Self {
+        let signal = |id: &String| number.get(id.as_str()).copied().unwrap_or(usize::MAX);
+        let all = |of: &[vehicle::Condition]| of.iter().map(|c| Self::compile(c, number)).collect();
+        match c {
+            vehicle::Condition::Above(id, limit) => Self::Above(signal(id), *limit),
+            vehicle::Condition::Below(id, limit) => Self::Below(signal(id), *limit),
+            vehicle::Condition::All(of) => Self::All(all(of)),
+            vehicle::Condition::Any(of) => Self::Any(all(of)),
+            vehicle::Condition::Not(of) => Self::Not(Box::new(Self::compile(of, number))),
         }
-        SignalSource::Output(output) => f64::from(u8::from(solution.asked.contains(output))),
+    }
+
+    fn holds(&self, value: &dyn Fn(usize) -> f64) -> bool {
+        match self {
+            Self::Above(signal, limit) => value(*signal) > *limit,
+            Self::Below(signal, limit) => value(*signal) < *limit,
+            Self::All(of) => of.iter().all(|c| c.holds(value)),
+            Self::Any(of) => of.iter().any(|c| c.holds(value)),
+            Self::Not(c) => !c.holds(value),
+        }
     }
 }
 
-/// Outputs asked for: by a tester, or by a function whose request holds in a working module.
-pub fn asked(circuit: &Circuit, state: &OperatingState, solution: &Solution) -> BTreeSet<String> {
-    let mut asked = state.outputs.clone();
-    for function in &circuit.vehicle.functions {
-        let modules = function.request.signals();
-        let working = modules.iter().all(|id| {
-            circuit
-                .vehicle
-                .signals
-                .iter()
-                .find(|s| s.id == *id)
-                .and_then(|s| circuit.part(&s.module))
-                .is_some_and(|p| solution.alive(circuit, p))
-        });
-        if working && function.request.holds(&|id| signal(circuit, solution, id)) {
-            asked.insert(function.output.clone());
-        }
-    }
-    asked
+#[derive(Debug)]
+struct Function {
+    /// Modules that must work for the request to be seen.
+    modules: Vec<usize>,
+    request: Condition,
+    output: usize,
+}
+
+#[derive(Debug)]
+struct Monitor {
+    module: usize,
+    enable: Option<Condition>,
+    fails: Condition,
+}
+
+/// The modules' software, names resolved.
+#[derive(Debug)]
+pub struct Software {
+    signals: Vec<Source>,
+    functions: Vec<Function>,
+    monitors: Vec<Monitor>,
+    /// Number of each output.
+    outputs: HashMap<String, usize>,
+    /// Parts on each bus, in the order of the vehicle file.
+    pub members: Vec<Vec<usize>>,
 }
 
 /// What a monitor finds at an operating point.
@@ -56,22 +90,144 @@ pub enum Verdict {
     Failed,
 }
 
+/// What the software looks at: node voltages, module life, outputs asked for.
+#[derive(Debug, Clone, Copy)]
+pub struct View<'a> {
+    /// Node voltages, volts.
+    pub volts: &'a [f64],
+    /// Whether each part works.
+    pub alive: &'a [bool],
+    /// Outputs asked for.
+    pub asked: &'a BTreeSet<usize>,
+}
+
+impl Software {
+    pub(crate) fn new(
+        vehicle: &Vehicle,
+        part: &HashMap<String, usize>,
+        pins: &BTreeMap<(usize, String), NodeId>,
+    ) -> Self {
+        let outputs: HashMap<String, usize> =
+            vehicle.outputs.iter().enumerate().map(|(k, o)| (o.id.clone(), k)).collect();
+        let signals = vehicle
+            .signals
+            .iter()
+            .map(|s| match &s.from {
+                SignalSource::PinVolts { pin, against } => {
+                    let node = |pin: &String| {
+                        part.get(&s.module).and_then(|p| pins.get(&(*p, pin.clone()))).copied()
+                    };
+                    match (node(pin), node(against)) {
+                        (Some(a), Some(b)) => Source::Volts(a, b),
+                        _ => Source::Nothing,
+                    }
+                }
+                SignalSource::Output(output) => {
+                    outputs.get(output).map_or(Source::Nothing, |o| Source::Output(*o))
+                }
+            })
+            .collect();
+        let number: HashMap<&str, usize> =
+            vehicle.signals.iter().enumerate().map(|(k, s)| (s.id.as_str(), k)).collect();
+        let module_of = |signal: &str| {
+            number.get(signal).and_then(|k| part.get(&vehicle.signals[*k].module)).copied()
+        };
+        let functions = vehicle
+            .functions
+            .iter()
+            .map(|f| Function {
+                modules: f.request.signals().into_iter().filter_map(module_of).collect(),
+                request: Condition::compile(&f.request, &number),
+                output: outputs.get(&f.output).copied().unwrap_or(usize::MAX),
+            })
+            .collect();
+        let monitors = vehicle
+            .monitors
+            .iter()
+            .map(|m| Monitor {
+                module: part.get(&m.module).copied().unwrap_or(0),
+                enable: m.enable.as_ref().map(|c| Condition::compile(c, &number)),
+                fails: Condition::compile(&m.fails, &number),
+            })
+            .collect();
+        let members = vehicle
+            .buses
+            .iter()
+            .map(|bus| {
+                let on = |p: &&vehicle::Part| p.elements.iter().any(|e| e.bus() == Some(&bus.id));
+                vehicle.parts.iter().filter(on).filter_map(|p| part.get(&p.id)).copied().collect()
+            })
+            .collect();
+        Self { signals, functions, monitors, outputs, members }
+    }
+
+    /// Number of an output.
+    pub fn output(&self, id: &str) -> Option<usize> {
+        self.outputs.get(id).copied()
+    }
+
+    /// Value of a signal, by number, in its unit.
+    pub fn signal(&self, view: View<'_>, signal: usize) -> f64 {
+        match self.signals.get(signal) {
+            Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
+            Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
+            _ => 0.0,
+        }
+    }
+
+    /// Outputs asked for: by a tester, or by a function whose request holds in working modules.
+    pub fn asked(&self, state: &OperatingState, view: View<'_>) -> BTreeSet<usize> {
+        let value = |signal: usize| self.signal(view, signal);
+        let by_tester = state.outputs.iter().filter_map(|id| self.output(id));
+        let by_function = self
+            .functions
+            .iter()
+            .filter(|f| f.modules.iter().all(|m| view.alive[*m]) && f.request.holds(&value))
+            .map(|f| f.output);
+        by_tester.chain(by_function).collect()
+    }
+
+    /// Verdict of each monitor, in the order of the vehicle file.
+    pub fn monitors(&self, view: View<'_>) -> Vec<Verdict> {
+        let value = |signal: usize| self.signal(view, signal);
+        self.monitors
+            .iter()
+            .map(|m| {
+                if !view.alive[m.module] || m.enable.as_ref().is_some_and(|c| !c.holds(&value)) {
+                    Verdict::NotRun
+                } else if m.fails.holds(&value) {
+                    Verdict::Failed
+                } else {
+                    Verdict::Passed
+                }
+            })
+            .collect()
+    }
+
+    /// Which parts have a working neighbour that was not itself woken over a bus: it keeps the
+    /// bus awake.
+    pub fn bus_awake(&self, alive: &[bool], woken_by_bus: &[bool]) -> Vec<bool> {
+        let mut out = vec![false; alive.len()];
+        for members in &self.members {
+            if members.iter().any(|p| alive[*p] && !woken_by_bus[*p]) {
+                for p in members {
+                    out[*p] = true;
+                }
+            }
+        }
+        out
+    }
+}
+
+/// Value of a signal in its unit, by name; 0 for one that does not exist.
+pub fn signal(circuit: &Circuit, solution: &Solution, id: &str) -> f64 {
+    let number = circuit.vehicle.signals.iter().position(|s| s.id == id);
+    let alive = solution.alive_parts(circuit);
+    number.map_or(0.0, |n| circuit.software.signal(solution.view(&alive), n))
+}
+
 /// Verdict of each monitor, in the order of the vehicle file.
 pub fn monitors(circuit: &Circuit, solution: &Solution) -> Vec<Verdict> {
-    let value = |id: &str| signal(circuit, solution, id);
-    circuit
-        .vehicle
-        .monitors
-        .iter()
-        .map(|m| {
-            let alive = circuit.part(&m.module).is_some_and(|p| solution.alive(circuit, p));
-            if !alive || m.enable.as_ref().is_some_and(|c| !c.holds(&value)) {
-                Verdict::NotRun
-            } else if m.fails.holds(&value) {
-                Verdict::Failed
-            } else {
-                Verdict::Passed
-            }
-        })
-        .collect()
+    let alive = solution.alive_parts(circuit);
+    circuit.software.monitors(solution.view(&alive))
 }

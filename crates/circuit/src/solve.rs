@@ -4,8 +4,9 @@ use crate::compile::{BranchId, Circuit, NodeId, Of};
 use crate::elements::Seen;
 use crate::fault::Change;
 use crate::law::Law;
-use crate::linear::{Plan, Work};
-use crate::{LEAK_SIEMENS, software};
+use crate::linear::{Factor, Plan};
+use crate::LEAK_SIEMENS;
+use crate::software::View;
 use std::collections::{BTreeMap, BTreeSet};
 use vehicle::OperatingState;
 
@@ -34,8 +35,8 @@ pub struct Solution {
     pub volts: Vec<f64>,
     /// Mode of each device.
     pub modes: Vec<u8>,
-    /// Outputs that are asked for.
-    pub asked: BTreeSet<String>,
+    /// Numbers of the outputs that are asked for.
+    pub asked: BTreeSet<usize>,
     /// Law of every branch at the end.
     pub laws: Vec<Law>,
     /// Newton converged and all devices settled.
@@ -93,7 +94,7 @@ struct Run<'a> {
     fixed: BTreeMap<BranchId, Law>,
     series: BTreeMap<BranchId, f64>,
     held: BTreeMap<usize, u8>,
-    work: Work,
+    factor: Factor,
     out: Solution,
 }
 
@@ -128,17 +129,14 @@ impl<'a> Run<'a> {
                 }
             }
         }
-        for (key, &branch) in &circuit.terminal_branch {
-            if state.unplugged.contains(&key.0) {
-                fixed.insert(branch, Law::OPEN);
-            }
+        for branch in circuit.unplugged(state) {
+            fixed.insert(branch, Law::OPEN);
         }
-        let own_plan =
-            extras.iter().any(|e| e.from != 0 && e.to != 0 && e.from != e.to).then(|| {
-                let ends = circuit.branches.iter().map(|b| (b.from, b.to));
-                let more = extras.iter().map(|e| (e.from, e.to));
-                Plan::new(circuit.nodes, &ends.chain(more).collect::<Vec<_>>())
-            });
+        let own_plan = (!extras.is_empty()).then(|| {
+            let ends = circuit.branches.iter().map(|b| (b.from, b.to));
+            let more = extras.iter().map(|e| (e.from, e.to));
+            Plan::new(circuit.nodes, &ends.chain(more).collect::<Vec<_>>())
+        });
         let modes = circuit
             .devices
             .iter()
@@ -153,7 +151,7 @@ impl<'a> Run<'a> {
             fixed,
             series,
             held,
-            work: Work::default(),
+            factor: Factor::default(),
             out: Solution {
                 volts: vec![0.0; circuit.nodes],
                 modes,
@@ -210,7 +208,7 @@ impl<'a> Run<'a> {
             let law = match (self.fixed.get(&k), &branch.of) {
                 (Some(law), _) => *law,
                 (None, Of::Device { device, role }) => {
-                    self.circuit.devices[*device].device.law(*role, out.modes[*device])
+                    self.circuit.devices[*device].device.law(*role, out.modes[*device], self.state)
                 }
                 (None, _) => branch.law,
             };
@@ -221,63 +219,114 @@ impl<'a> Run<'a> {
         }
     }
 
+    /// Newton's method. All laws rise with their voltage, so the solution is the bottom of a
+    /// convex valley (the network's co-content) and each step points downward; a step that
+    /// would overshoot is shortened by looking at the slope along it.
     fn newton(&mut self) -> bool {
-        let mut next = Vec::new();
-        for step in 0..STEPS {
-            {
-                let volts = &self.out.volts;
-                let laws = &self.out.laws;
-                let own = self.circuit.branches.iter().enumerate().map(|(k, b)| {
-                    let (g, i) = laws[k].norton(volts[b.from] - volts[b.to]);
-                    (b.from, b.to, g, i)
-                });
-                let more = self.extras.iter().map(|e| {
-                    let (g, i) = e.law.norton(volts[e.from] - volts[e.to]);
-                    (e.from, e.to, g, i)
-                });
-                let plan = self.own_plan.as_ref().unwrap_or(&self.circuit.plan);
-                plan.solve(LEAK_SIEMENS, own.chain(more), &mut self.work, &mut next);
-            }
-            let moved =
-                next.iter().zip(&self.out.volts).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
-            // A piecewise-linear law that stays on its piece is solved exactly.
-            let settled = self.circuit.branches.iter().zip(&self.out.laws).all(|(b, law)| {
-                law.is_linear() || {
-                    let used = law.norton(self.out.volts[b.from] - self.out.volts[b.to]);
-                    let now = law.norton(next[b.from] - next[b.to]);
-                    (used.0 - now.0).abs() <= 1e-9 * used.0 && (used.1 - now.1).abs() <= 1e-12
-                }
+        let circuit = self.circuit;
+        let plan = self.own_plan.as_ref().unwrap_or(&circuit.plan);
+        let bent: Vec<usize> =
+            (0..self.out.laws.len()).filter(|k| !self.out.laws[*k].is_linear()).collect();
+        for _ in 0..STEPS {
+            let volts = &self.out.volts;
+            let laws = &self.out.laws;
+            let own = circuit
+                .branches
+                .iter()
+                .zip(laws)
+                .map(|(b, law)| law.norton(volts[b.from] - volts[b.to]));
+            let more = self.extras.iter().map(|e| e.law.norton(volts[e.from] - volts[e.to]));
+            plan.solve(LEAK_SIEMENS, own.chain(more), &mut self.factor);
+            let next = &self.factor.volts;
+            // At each bent branch: voltage, step, and the linearisation that was used.
+            let bent_steps: Vec<(Law, f64, f64, (f64, f64))> = bent
+                .iter()
+                .map(|&k| {
+                    let b = &circuit.branches[k];
+                    let v = volts[b.from] - volts[b.to];
+                    let d = next[b.from] - next[b.to] - v;
+                    (laws[k], v, d, laws[k].norton(v))
+                })
+                .collect();
+            let settled = bent_steps.iter().all(|(law, v, d, (g, i0))| {
+                let at = v + d;
+                let (true_amps, used) = (law.amps(at), g * at + i0);
+                (true_amps - used).abs() <= 1e-10 + 1e-9 * true_amps.abs()
             });
-            // Half steps break the cycles that kinked laws can fall into.
-            if step >= STEPS / 2 && moved > TOLERANCE {
-                for (n, old) in next.iter_mut().zip(&self.out.volts) {
-                    *n = 0.5 * (*n + old);
+            if settled {
+                std::mem::swap(&mut self.out.volts, &mut self.factor.volts);
+                return true;
+            }
+            let t = self.step_length(&bent_steps);
+            let moved = next.iter().zip(volts).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+            if t >= 1.0 {
+                std::mem::swap(&mut self.out.volts, &mut self.factor.volts);
+            } else {
+                for (v, n) in self.out.volts.iter_mut().zip(&self.factor.volts) {
+                    *v += t * (n - *v);
                 }
             }
-            std::mem::swap(&mut self.out.volts, &mut next);
-            if settled || moved < TOLERANCE {
+            if moved < TOLERANCE {
                 return true;
             }
         }
         false
     }
 
-    fn next_modes(&self) -> (Vec<u8>, BTreeSet<String>) {
-        let asked = software::asked(self.circuit, self.state, &self.out);
-        let mut modes = self.out.modes.clone();
-        let mut alive = vec![true; self.circuit.vehicle.parts.len()];
-        for (placed, mode) in self.circuit.devices.iter().zip(&self.out.modes) {
-            alive[placed.part] &= placed.device.alive(*mode).unwrap_or(true);
+    /// How much of a Newton step to take: where the slope along it has fallen to a third.
+    fn step_length(&self, bent: &[(Law, f64, f64, (f64, f64))]) -> f64 {
+        let slope_at = |t: f64| -> f64 {
+            bent.iter()
+                .map(|(law, v, d, (g, i0))| {
+                    let at = v + t * d;
+                    (law.amps(at) - (g * at + i0)) * d
+                })
+                .sum()
+        };
+        // The linear part of the slope: all of it at the start, nothing at the full step.
+        let volts = &self.out.volts;
+        let next = &self.factor.volts;
+        let mut all: f64 =
+            next.iter().zip(volts).map(|(n, v)| LEAK_SIEMENS * (n - v).powi(2)).sum();
+        for (k, b) in self.circuit.branches.iter().enumerate() {
+            let d = next[b.from] - volts[b.from] - next[b.to] + volts[b.to];
+            all += self.factor.branch(k).0 * d * d;
         }
+        for (k, e) in self.extras.iter().enumerate() {
+            let d = next[e.from] - volts[e.from] - next[e.to] + volts[e.to];
+            all += self.factor.branch(self.circuit.branches.len() + k).0 * d * d;
+        }
+        let slope = |t: f64| slope_at(t) - (1.0 - t) * all;
+        if slope(1.0) <= 0.3 * all {
+            return 1.0;
+        }
+        let (mut low, mut high) = (0.0, 1.0);
+        for _ in 0..40 {
+            let mid = 0.5 * (low + high);
+            let s = slope(mid);
+            if s.abs() <= 0.3 * all {
+                return mid;
+            }
+            if s > 0.0 { high = mid } else { low = mid }
+        }
+        low.max(1e-6)
+    }
+
+    fn next_modes(&self) -> (Vec<u8>, BTreeSet<usize>) {
+        let c = self.circuit;
+        let alive = self.out.alive_parts(c);
+        let asked = c.software.asked(self.state, self.out.view(&alive));
+        let mut modes = self.out.modes.clone();
+        let bus_awake = c.software.bus_awake(&alive, &c.woken_by_bus);
         let (mut volts, mut amps) = (Vec::new(), Vec::new());
-        for (d, placed) in self.circuit.devices.iter().enumerate() {
+        for (d, placed) in c.devices.iter().enumerate() {
             if self.held.contains_key(&d) {
                 continue;
             }
             volts.clear();
             amps.clear();
             for &k in &placed.branches {
-                let b = &self.circuit.branches[k];
+                let b = &c.branches[k];
                 let v = self.out.volts[b.from] - self.out.volts[b.to];
                 volts.push(v);
                 amps.push(self.out.laws[k].amps(v));
@@ -286,7 +335,9 @@ impl<'a> Run<'a> {
                 volts: &volts,
                 amps: &amps,
                 alive: alive[placed.part],
-                asked: placed.device.output().is_some_and(|o| asked.contains(o)),
+                asked: &asked,
+                bus_awake: bus_awake[placed.part],
+                state: self.state,
             };
             modes[d] = placed.device.next(self.out.modes[d], &seen);
         }
@@ -303,32 +354,45 @@ impl Solution {
 
     /// Whether a module works: all its supplies are awake. A part without a supply does.
     pub fn alive(&self, circuit: &Circuit, part: usize) -> bool {
-        circuit
-            .devices
+        circuit.part_devices[part]
             .iter()
-            .zip(&self.modes)
-            .filter(|(d, _)| d.part == part)
-            .all(|(d, mode)| d.device.alive(*mode).unwrap_or(true))
+            .all(|d| circuit.devices[*d].device.alive(self.modes[*d]).unwrap_or(true))
     }
 
-    /// How strongly the effect of a part shows: speed of its motor against rated, 0 when it stands.
+    /// The same for every part.
+    pub fn alive_parts(&self, circuit: &Circuit) -> Vec<bool> {
+        (0..circuit.vehicle.parts.len()).map(|p| self.alive(circuit, p)).collect()
+    }
+
+    /// What the software looks at.
+    pub fn view<'a>(&'a self, alive: &'a [bool]) -> View<'a> {
+        View { volts: &self.volts, alive, asked: &self.asked }
+    }
+
+    /// How strongly the effect of a part shows: 1 at its rating, 0 when it does nothing.
     /// `None` when the part has no effect anybody notices.
     pub fn effect(&self, circuit: &Circuit, part: usize) -> Option<f64> {
-        let (placed, element) = circuit
-            .devices
+        let effect = circuit.effect(part, &self.volts, &self.laws)?;
+        Some(if self.no_effect.contains(&part) { 0.0 } else { effect })
+    }
+}
+
+impl Circuit {
+    /// Terminal pairs pulled apart in a state.
+    pub(crate) fn unplugged(&self, state: &OperatingState) -> impl Iterator<Item = BranchId> {
+        self.terminal_branch
             .iter()
-            .filter(|d| d.part == part)
-            .map(|d| (d, &circuit.vehicle.parts[part].elements[d.element]))
-            .find(|(_, e)| matches!(e, vehicle::Element::Motor { .. }))?;
-        let vehicle::Element::Motor { winding_ohms, rated_volts, rated_amps, .. } = element else {
-            return None;
-        };
-        if self.no_effect.contains(&part) {
-            return Some(0.0);
-        }
-        let k = placed.branches[0];
-        let b = &circuit.branches[k];
-        let emf = self.laws[k].back_emf(self.volts[b.from] - self.volts[b.to]);
-        Some(emf / (rated_volts - rated_amps * winding_ohms))
+            .filter(|(key, _)| state.unplugged.contains(&key.0))
+            .map(|(_, branch)| *branch)
+    }
+
+    /// How strongly a part's effect shows, from voltages and laws; mechanical losses aside.
+    pub fn effect(&self, part: usize, volts: &[f64], laws: &[Law]) -> Option<f64> {
+        self.part_devices[part].iter().find_map(|d| {
+            let placed = &self.devices[*d];
+            let k = *placed.branches.first()?;
+            let b = &self.branches[k];
+            placed.device.effect(laws[k], volts[b.from] - volts[b.to])
+        })
     }
 }

@@ -57,7 +57,7 @@ proptest! {
         let c = &*WREN;
         let state = vehicle::OperatingState::default();
         let at = 1 + a % (c.nodes - 1);
-        let battery = c.devices[0].branches[0];
+        let battery = c.devices.iter().find(|d| d.device.is_source()).unwrap().branches[0];
         let dead = Change::Branch(battery, Law::Source { volts: 0.0, ohms: 0.009 });
         let test = |volts: f64| Some(Extra { from: at, to: 0, law: Law::Source { volts, ohms: 1000.0 } });
         let both = c.solve(&state, &[], test(volts));

@@ -22,7 +22,7 @@ fn the_pump_runs_when_commanded_and_only_then() {
     assert!(on.effect(&c, pump).unwrap() > 0.95);
     // The stalk does the same through the body module's software.
     let stalk = c.solve(&state(&c, "rear_wash_stalk"), &[], None);
-    assert!(stalk.asked.contains("rear_washer"));
+    assert!(stalk.asked.contains(&c.software.output("rear_washer").unwrap()));
     assert!(stalk.effect(&c, pump).unwrap() > 0.95);
 }
 

@@ -1,179 +1,734 @@
 //! What a part is made of, electrically: parameters only.
 //!
 //! The equations stand in the `circuit` crate, one file per kind. Pin fields
-//! name pins of the part that owns the element.
+//! name pins of the part that owns the element; a new kind is added here with
+//! its pins and numbers, and there with its behaviour.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// One electrical element between pins of a part.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(tag = "type", rename_all = "snake_case", deny_unknown_fields)]
-pub enum Element {
-    /// A lead-acid battery: open-circuit voltage behind an internal resistance.
-    Battery {
-        /// Positive post.
-        plus: String,
-        /// Negative post.
-        minus: String,
-        /// Open-circuit voltage at rest, volts.
-        open_volts: f64,
-        /// Internal resistance, ohms.
-        internal_ohms: f64,
-    },
-    /// A regulated generator: holds its set-point up to its current limit while the engine runs.
-    Generator {
-        /// Output terminal (B+).
-        plus: String,
-        /// Housing ground.
-        minus: String,
-        /// Regulated voltage, volts.
-        set_volts: f64,
-        /// Largest output current, amperes.
-        limit_amps: f64,
-        /// Output resistance below the limit, ohms.
-        internal_ohms: f64,
-    },
-    /// A blade fuse; blows when its current stays above 1.35 times its rating (ISO 8820-3).
-    Fuse {
-        /// First blade.
-        a: String,
-        /// Second blade.
-        b: String,
-        /// Rated current, amperes.
-        rating_amps: f64,
-    },
-    /// A plain resistor.
-    Resistor {
-        /// First pin.
-        a: String,
-        /// Second pin.
-        b: String,
-        /// Resistance, ohms.
-        ohms: f64,
-    },
-    /// A relay with a normally open contact (DIN 72552: 86/85 coil, 30/87 contact).
-    Relay {
-        /// Coil supply side (86).
-        coil_plus: String,
-        /// Coil switched side (85).
-        coil_minus: String,
-        /// Contact, supply (30).
-        common: String,
-        /// Contact, load (87).
-        make: String,
-        /// Coil resistance, ohms.
-        coil_ohms: f64,
-        /// Coil voltage that pulls the armature in, volts.
-        pull_in_volts: f64,
-        /// Coil voltage below which it drops out, volts.
-        drop_out_volts: f64,
-        /// Closed contact resistance, ohms.
-        contact_ohms: f64,
-    },
-    /// A contact of a switch or key switch, closed in the listed positions.
-    Contact {
-        /// First pin.
-        a: String,
-        /// Second pin.
-        b: String,
-        /// Positions of the part's switch in which this contact is closed.
-        closed_in: Vec<String>,
-        /// Closed contact resistance, ohms.
-        contact_ohms: f64,
-    },
-    /// A permanent-magnet motor with its pump or wiper: winding plus back-EMF that grows with speed.
-    Motor {
-        /// Supply pin.
-        plus: String,
-        /// Ground pin.
-        minus: String,
-        /// Winding resistance, ohms.
-        winding_ohms: f64,
-        /// Voltage at which the rated current flows, volts.
-        rated_volts: f64,
-        /// Running current at the rated voltage, amperes.
-        rated_amps: f64,
-        /// Current below which it does not turn, amperes.
-        breakaway_amps: f64,
-        /// What the driver notices when it runs, for example `water at the rear nozzle`.
-        effect: String,
-    },
-    /// A module's supply input.
-    Supply {
-        /// Supply pin (terminal 30).
-        plus: String,
-        /// Ground pin (terminal 31).
-        minus: String,
-        /// Current drawn awake at 12 V, amperes.
-        awake_amps: f64,
-        /// Current drawn asleep at 12 V, amperes.
-        asleep_amps: f64,
-        /// Lowest voltage between the two pins at which the module works, volts.
-        min_volts: f64,
-        /// Highest voltage at which it works, volts.
-        max_volts: f64,
-        /// Pin that wakes it when above half its supply (terminal 15); none: woken over the bus.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        wake: Option<String>,
-    },
-    /// A module input with a pull-up to its supply or a pull-down to its ground.
-    Input {
-        /// The input pin.
-        pin: String,
-        /// Pulled to this pin of the module.
-        pull_to: String,
-        /// Pull resistance, ohms.
-        pull_ohms: f64,
-    },
-    /// A driver that switches its pin to the module's ground, with overcurrent latch-off.
-    LowSide {
-        /// The driven pin.
-        pin: String,
-        /// Ground pin.
-        ground: String,
-        /// Name of the output that drives it.
-        output: String,
-        /// On-resistance, ohms.
-        on_ohms: f64,
-        /// Current at which it latches off, amperes.
-        limit_amps: f64,
-        /// Diagnostic pull-down that is always there, ohms.
-        sense_ohms: f64,
-    },
-}
-
 /// A pin field of an element: its role and the pin's name.
 pub type PinRole<'a> = (&'static str, &'a str);
 
-impl Element {
-    /// Every pin the element touches, with the name of the field.
-    pub fn pins(&self) -> Vec<PinRole<'_>> {
-        match self {
-            Self::Battery { plus, minus, .. }
-            | Self::Generator { plus, minus, .. }
-            | Self::Motor { plus, minus, .. } => vec![("plus", plus), ("minus", minus)],
-            Self::Fuse { a, b, .. } | Self::Resistor { a, b, .. } | Self::Contact { a, b, .. } => {
-                vec![("a", a), ("b", b)]
-            }
-            Self::Relay { coil_plus, coil_minus, common, make, .. } => vec![
-                ("coil_plus", coil_plus),
-                ("coil_minus", coil_minus),
-                ("common", common),
-                ("make", make),
-            ],
-            Self::Supply { plus, minus, wake, .. } => {
-                let mut pins = vec![("plus", plus.as_str()), ("minus", minus.as_str())];
-                if let Some(wake) = wake {
-                    pins.push(("wake", wake));
+/// One point of a table: stimulus value and what the part shows there.
+pub type TablePoint = (f64, f64);
+
+/// Declares the element kinds: pins, pins that may be absent, numbers above zero,
+/// such numbers that may be absent, numbers of either sign, and anything else.
+macro_rules! elements {
+    ($(
+        $(#[$doc:meta])*
+        $kind:ident {
+            $(pins { $($(#[$pd:meta])* $pin:ident),* $(,)? })?
+            $(maybe_pins { $($(#[$md:meta])* $mpin:ident),* $(,)? })?
+            $(numbers { $($(#[$nd:meta])* $num:ident),* $(,)? })?
+            $(maybe_numbers { $($(#[$qd:meta])* $mnum:ident),* $(,)? })?
+            $(signed { $($(#[$sd:meta])* $snum:ident),* $(,)? })?
+            $(other { $($(#[$od:meta])* $other:ident : $ty:ty),* $(,)? })?
+        }
+    )*) => {
+        /// One electrical element between pins of a part.
+        #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+        #[serde(tag = "type", rename_all = "snake_case", deny_unknown_fields)]
+        pub enum Element {
+            $(
+                $(#[$doc])*
+                $kind {
+                    $($($(#[$pd])* $pin: String,)*)?
+                    $($($(#[$md])* #[serde(default, skip_serializing_if = "Option::is_none")]
+                        $mpin: Option<String>,)*)?
+                    $($($(#[$nd])* $num: f64,)*)?
+                    $($($(#[$qd])* #[serde(default, skip_serializing_if = "Option::is_none")]
+                        $mnum: Option<f64>,)*)?
+                    $($($(#[$sd])* $snum: f64,)*)?
+                    $($($(#[$od])* $other: $ty,)*)?
+                },
+            )*
+        }
+
+        impl Element {
+            /// Every pin the element touches, with the name of the field.
+            #[allow(unused_mut)]
+            pub fn pins(&self) -> Vec<PinRole<'_>> {
+                match self {
+                    $(Self::$kind { $($($pin,)*)? $($($mpin,)*)? .. } => {
+                        let mut pins: Vec<PinRole<'_>> =
+                            vec![$($((stringify!($pin), $pin.as_str()),)*)?];
+                        $($(if let Some(pin) = $mpin {
+                            pins.push((stringify!($mpin), pin));
+                        })*)?
+                        pins
+                    })*
                 }
-                pins
             }
-            Self::Input { pin, pull_to, .. } => vec![("pin", pin), ("pull_to", pull_to)],
-            Self::LowSide { pin, ground, .. } => vec![("pin", pin), ("ground", ground)],
+
+            /// Numbers that must be above zero, to be changed: real parts are drawn within
+            /// tolerance this way.
+            #[allow(unused_mut)]
+            pub fn numbers_mut(&mut self) -> Vec<(&'static str, &mut f64)> {
+                match self {
+                    $(Self::$kind { $($($num,)*)? $($($mnum,)*)? .. } => {
+                        let mut numbers: Vec<(&'static str, &mut f64)> =
+                            vec![$($((stringify!($num), $num),)*)?];
+                        $($(if let Some(number) = $mnum {
+                            numbers.push((stringify!($mnum), number));
+                        })*)?
+                        numbers
+                    })*
+                }
+            }
+
+            /// Numbers of either sign; they must be finite.
+            pub fn signed(&self) -> Vec<(&'static str, f64)> {
+                match self {
+                    $(Self::$kind { $($($snum,)*)? .. } => {
+                        vec![$($((stringify!($snum), *$snum),)*)?]
+                    })*
+                }
+            }
+
+            /// The kind as the vehicle file spells it.
+            pub fn kind(&self) -> &'static str {
+                match self {
+                    $(Self::$kind { .. } => stringify!($kind),)*
+                }
+            }
+        }
+    };
+}
+
+elements! {
+    /// A lead-acid battery: open-circuit voltage behind an internal resistance.
+    Battery {
+        pins {
+            /// Positive post.
+            plus,
+            /// Negative post.
+            minus,
+        }
+        numbers {
+            /// Open-circuit voltage fully charged at rest, volts.
+            open_volts,
+            /// Internal resistance fully charged at 25 degC, ohms.
+            internal_ohms,
+        }
+        other {
+            /// Stimulus for the state of charge, percent; none: full.
+            #[serde(default, skip_serializing_if = "Option::is_none")]
+            charge: Option<String>,
+            /// Stimulus for the temperature, degrees Celsius; none: 25.
+            #[serde(default, skip_serializing_if = "Option::is_none")]
+            temperature: Option<String>,
         }
     }
+    /// A workshop charger clipped to two posts, working while the state says so.
+    Charger {
+        pins {
+            /// Positive clip.
+            plus,
+            /// Negative clip.
+            minus,
+        }
+        numbers {
+            /// Regulated voltage, volts.
+            set_volts,
+            /// Largest current, amperes.
+            limit_amps,
+            /// Output resistance below the limit, ohms.
+            internal_ohms,
+        }
+    }
+    /// A regulated generator: holds its set-point up to its current limit while the engine runs.
+    Generator {
+        pins {
+            /// Output terminal (B+).
+            plus,
+            /// Housing ground.
+            minus,
+        }
+        numbers {
+            /// Regulated voltage, volts.
+            set_volts,
+            /// Largest output current, amperes.
+            limit_amps,
+            /// Output resistance below the limit, ohms.
+            internal_ohms,
+        }
+    }
+    /// A blade fuse; blows when its current stays above 1.35 times its rating (ISO 8820-3).
+    Fuse {
+        pins {
+            /// First blade.
+            a,
+            /// Second blade.
+            b,
+        }
+        numbers {
+            /// Rated current, amperes.
+            rating_amps,
+        }
+    }
+    /// A plain resistor.
+    Resistor {
+        pins {
+            /// First pin.
+            a,
+            /// Second pin.
+            b,
+        }
+        numbers {
+            /// Resistance, ohms.
+            ohms,
+        }
+    }
+    /// A heater that draws less as it gets hot (PTC), at its working point for the given voltage.
+    Heater {
+        pins {
+            /// Supply pin.
+            plus,
+            /// Ground pin.
+            minus,
+        }
+        numbers {
+            /// Resistance, ohms.
+            ohms,
+            /// Current at which self-heating has doubled the resistance, amperes.
+            knee_amps,
+        }
+        other {
+            /// What is noticed when it works, for example `rear window clears`.
+            effect: String,
+        }
+    }
+    /// A coil that moves something: solenoid, injector, latch.
+    Solenoid {
+        pins {
+            /// Supply pin.
+            plus,
+            /// Switched pin.
+            minus,
+        }
+        numbers {
+            /// Winding resistance, ohms.
+            ohms,
+            /// Voltage that moves it, volts.
+            pull_in_volts,
+        }
+        other {
+            /// What is noticed when it moves.
+            effect: String,
+        }
+    }
+    /// An incandescent lamp.
+    Lamp {
+        pins {
+            /// Supply contact.
+            plus,
+            /// Ground contact.
+            minus,
+        }
+        numbers {
+            /// Rated voltage, volts.
+            rated_volts,
+            /// Power at the rated voltage, watts.
+            rated_watts,
+        }
+        other {
+            /// What is noticed when it is lit.
+            effect: String,
+        }
+    }
+    /// A chain of light-emitting diodes with its series resistor.
+    LedLamp {
+        pins {
+            /// Anode side.
+            plus,
+            /// Cathode side.
+            minus,
+        }
+        numbers {
+            /// Forward voltage of the chain at 10 mA, volts.
+            forward_volts,
+            /// Series resistor, ohms.
+            ohms,
+            /// Current at which it is bright, amperes.
+            rated_amps,
+        }
+        other {
+            /// What is noticed when it is lit.
+            effect: String,
+        }
+    }
+    /// A silicon diode.
+    Diode {
+        pins {
+            /// Anode.
+            anode,
+            /// Cathode.
+            cathode,
+        }
+        numbers {
+            /// Forward voltage at the rated current, volts.
+            forward_volts,
+            /// Rated current, amperes.
+            rated_amps,
+            /// Series resistance, ohms.
+            ohms,
+        }
+    }
+    /// A zener diode or transient clamp: conducts forward, and backward above its voltage.
+    Zener {
+        pins {
+            /// Anode.
+            anode,
+            /// Cathode.
+            cathode,
+        }
+        numbers {
+            /// Breakdown voltage at 10 mA, volts.
+            zener_volts,
+            /// Series resistance in breakdown, ohms.
+            ohms,
+        }
+    }
+    /// A relay (DIN 72552: 86/85 coil, 30 to 87 make, 30 to 87a break).
+    Relay {
+        pins {
+            /// Coil supply side (86).
+            coil_plus,
+            /// Coil switched side (85).
+            coil_minus,
+            /// Contact, supply (30).
+            common,
+            /// Contact, load (87).
+            make,
+        }
+        maybe_pins {
+            /// Contact closed at rest (87a).
+            rest,
+        }
+        numbers {
+            /// Coil resistance, ohms.
+            coil_ohms,
+            /// Coil voltage that pulls the armature in, volts.
+            pull_in_volts,
+            /// Coil voltage below which it drops out, volts.
+            drop_out_volts,
+            /// Closed contact resistance, ohms.
+            contact_ohms,
+        }
+        maybe_numbers {
+            /// Resistor across the coil against switching peaks, ohms.
+            suppression_ohms,
+        }
+    }
+    /// A contact of a switch or key switch, closed in the listed positions.
+    Contact {
+        pins {
+            /// First pin.
+            a,
+            /// Second pin.
+            b,
+        }
+        numbers {
+            /// Closed contact resistance, ohms.
+            contact_ohms,
+        }
+        other {
+            /// Positions of the part's switch in which this contact is closed.
+            closed_in: Vec<String>,
+        }
+    }
+    /// A coded switch: a different resistance between two pins in each position.
+    CodedSwitch {
+        pins {
+            /// First pin.
+            a,
+            /// Second pin.
+            b,
+        }
+        other {
+            /// Resistance in each position, ohms; a position that is not listed is open.
+            ohms_in: std::collections::BTreeMap<String, f64>,
+        }
+    }
+    /// A permanent-magnet motor with its pump or wiper: winding plus back-EMF that grows with speed.
+    Motor {
+        pins {
+            /// Supply pin.
+            plus,
+            /// Ground pin.
+            minus,
+        }
+        numbers {
+            /// Winding resistance, ohms.
+            winding_ohms,
+            /// Voltage at which the rated current flows, volts.
+            rated_volts,
+            /// Running current at the rated voltage, amperes.
+            rated_amps,
+            /// Current below which it does not turn, amperes.
+            breakaway_amps,
+        }
+        other {
+            /// What the driver notices when it runs, for example `water at the rear nozzle`.
+            effect: String,
+        }
+    }
+    /// A temperature-dependent resistor with the beta law (NTC; a negative beta makes a PTC).
+    Thermistor {
+        pins {
+            /// First pin.
+            a,
+            /// Second pin.
+            b,
+        }
+        numbers {
+            /// Resistance at 25 degC, ohms.
+            ohms_at_25,
+        }
+        signed {
+            /// Beta, kelvin.
+            beta,
+        }
+        other {
+            /// The temperature it feels, degrees Celsius.
+            stimulus: String,
+        }
+    }
+    /// A resistive sensor given by a table.
+    TableSensor {
+        pins {
+            /// First pin.
+            a,
+            /// Second pin.
+            b,
+        }
+        other {
+            /// What it feels.
+            stimulus: String,
+            /// Stimulus and ohms, in rising order of the stimulus.
+            table: Vec<TablePoint>,
+        }
+    }
+    /// A potentiometer; the wiper stands at 0 at the `low` end and 1 at the `high` end.
+    Potentiometer {
+        pins {
+            /// End where the fraction is 0.
+            low,
+            /// End where the fraction is 1.
+            high,
+            /// Wiper.
+            wiper,
+        }
+        numbers {
+            /// Track resistance end to end, ohms.
+            ohms,
+            /// Resistance of the wiper contact, ohms.
+            wiper_ohms,
+        }
+        other {
+            /// What moves it.
+            stimulus: String,
+            /// Stimulus and fraction, in rising order of the stimulus.
+            table: Vec<TablePoint>,
+        }
+    }
+    /// A three-wire sensor whose output is a fraction of its own supply.
+    Ratiometric {
+        pins {
+            /// Supply, from a module's reference.
+            supply,
+            /// Sensor ground.
+            ground,
+            /// Output.
+            output,
+        }
+        numbers {
+            /// Supply current at 5 V, amperes.
+            draw_amps,
+            /// Output resistance, ohms.
+            output_ohms,
+        }
+        other {
+            /// What it feels.
+            stimulus: String,
+            /// Stimulus and fraction of the supply (0.01 to 0.99), in rising order of the stimulus.
+            table: Vec<TablePoint>,
+        }
+    }
+    /// A Hall switch with an open collector: low while its stimulus is above the threshold.
+    HallSwitch {
+        pins {
+            /// Supply.
+            supply,
+            /// Ground.
+            ground,
+            /// Open-collector output.
+            output,
+        }
+        numbers {
+            /// Supply current at 12 V, amperes.
+            draw_amps,
+            /// On-resistance of the output, ohms.
+            on_ohms,
+            /// Lowest supply at which it works, volts.
+            min_volts,
+        }
+        signed {
+            /// Stimulus above which the output is low.
+            threshold,
+        }
+        other {
+            /// What it feels.
+            stimulus: String,
+        }
+    }
+    /// A two-wire sensor that signals by its current: the higher above the threshold.
+    CurrentSensor {
+        pins {
+            /// Supply.
+            plus,
+            /// Signal return.
+            minus,
+        }
+        numbers {
+            /// Current below the threshold, amperes.
+            low_amps,
+            /// Current above the threshold, amperes.
+            high_amps,
+            /// Lowest voltage across it at which it regulates, volts.
+            min_volts,
+        }
+        signed {
+            /// Stimulus above which it draws the higher current.
+            threshold,
+        }
+        other {
+            /// What it feels.
+            stimulus: String,
+        }
+    }
+    /// A module's supply input.
+    Supply {
+        pins {
+            /// Supply pin (terminal 30).
+            plus,
+            /// Ground pin (terminal 31).
+            minus,
+        }
+        maybe_pins {
+            /// Pin that wakes it when above half its supply (terminal 15); none: awake with its supply.
+            wake,
+        }
+        numbers {
+            /// Current drawn awake at 12 V, amperes.
+            awake_amps,
+            /// Current drawn asleep at 12 V, amperes.
+            asleep_amps,
+            /// Lowest voltage between the two pins at which the module works, volts.
+            min_volts,
+            /// Highest voltage at which it works, volts.
+            max_volts,
+        }
+        other {
+            /// It sleeps unless another module of its buses is awake: woken over the bus.
+            #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+            bus_wake: bool,
+        }
+    }
+    /// A digital module input with a pull-up to its supply or a pull-down to its ground.
+    Input {
+        pins {
+            /// The input pin.
+            pin,
+            /// Pulled to this pin of the module.
+            pull_to,
+        }
+        numbers {
+            /// Pull resistance, ohms.
+            pull_ohms,
+        }
+    }
+    /// A module input pulled to an internal rail while the module works.
+    AnalogInput {
+        pins {
+            /// The input pin.
+            pin,
+            /// Ground pin of the module.
+            ground,
+        }
+        numbers {
+            /// Voltage of the internal rail, volts.
+            pull_volts,
+            /// Pull resistance, ohms.
+            pull_ohms,
+        }
+    }
+    /// A module input that draws a regulated sensor's current through a resistor to ground.
+    CurrentInput {
+        pins {
+            /// The input pin.
+            pin,
+            /// Ground pin of the module.
+            ground,
+        }
+        numbers {
+            /// Sense resistance, ohms.
+            sense_ohms,
+        }
+    }
+    /// A reference-voltage output with a current limit.
+    Reference {
+        pins {
+            /// The output pin.
+            pin,
+            /// Ground pin of the module.
+            ground,
+        }
+        numbers {
+            /// Regulated voltage, volts.
+            volts,
+            /// Largest current, amperes.
+            limit_amps,
+            /// Output resistance below the limit, ohms.
+            ohms,
+        }
+    }
+    /// A sensor ground: a pin joined to the module's ground inside it.
+    SensorGround {
+        pins {
+            /// The sensor ground pin.
+            pin,
+            /// Ground pin of the module.
+            ground,
+        }
+        numbers {
+            /// Resistance inside, ohms.
+            ohms,
+        }
+    }
+    /// A driver that switches its pin to the module's ground, with overcurrent latch-off.
+    LowSide {
+        pins {
+            /// The driven pin.
+            pin,
+            /// Ground pin.
+            ground,
+        }
+        numbers {
+            /// On-resistance, ohms.
+            on_ohms,
+            /// Current at which it latches off, amperes.
+            limit_amps,
+            /// Diagnostic pull-down that is always there, ohms.
+            sense_ohms,
+        }
+        other {
+            /// Name of the output that drives it.
+            output: String,
+        }
+    }
+    /// A driver that switches its pin to the module's supply, with overcurrent latch-off.
+    HighSide {
+        pins {
+            /// Supply pin of the module.
+            supply,
+            /// The driven pin.
+            pin,
+            /// Ground pin of the module, for the open-load detection.
+            ground,
+        }
+        numbers {
+            /// On-resistance, ohms.
+            on_ohms,
+            /// Current at which it latches off, amperes.
+            limit_amps,
+            /// Diagnostic pull-up that is always there while off, ohms.
+            sense_ohms,
+        }
+        other {
+            /// Name of the output that drives it.
+            output: String,
+        }
+    }
+    /// A pair of half bridges that drives a motor both ways, with overcurrent latch-off.
+    HBridge {
+        pins {
+            /// Supply pin of the module.
+            supply,
+            /// Ground pin of the module.
+            ground,
+            /// First driven pin: high when driven forward.
+            a,
+            /// Second driven pin: high when driven backward.
+            b,
+        }
+        numbers {
+            /// On-resistance of one switch, ohms.
+            on_ohms,
+            /// Current at which it latches off, amperes.
+            limit_amps,
+            /// Bleed resistance of each pin to ground, ohms.
+            sense_ohms,
+        }
+        other {
+            /// Output that drives it forward.
+            forward: String,
+            /// Output that drives it backward.
+            backward: String,
+        }
+    }
+    /// A CAN transceiver (ISO 11898-2).
+    CanTransceiver {
+        pins {
+            /// CAN high.
+            high,
+            /// CAN low.
+            low,
+            /// Ground pin of the module.
+            ground,
+        }
+        numbers {
+            /// Recessive bias voltage, volts (2.5).
+            bias_volts,
+            /// Input resistance of each line to the bias, ohms (ISO 11898-2: 5 k to 50 k).
+            input_ohms,
+            /// Resistance of each driver switched on, ohms.
+            driver_ohms,
+        }
+        other {
+            /// The bus it belongs to.
+            bus: String,
+        }
+    }
+    /// A LIN transceiver (ISO 17987-4).
+    LinTransceiver {
+        pins {
+            /// LIN line.
+            pin,
+            /// Supply pin of the module.
+            supply,
+            /// Ground pin of the module.
+            ground,
+        }
+        numbers {
+            /// Pull-up behind its diode, ohms (master 1 k, slave 30 k).
+            pull_ohms,
+            /// Resistance of the driver switched on, ohms.
+            driver_ohms,
+        }
+        other {
+            /// The bus it belongs to.
+            bus: String,
+            /// The master of the bus.
+            #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+            master: bool,
+        }
+    }
+}
 
+impl Element {
     /// Every number with the name of its field; all of them must be finite and above zero.
     pub fn numbers(&self) -> Vec<(&'static str, f64)> {
         let mut copy = self.clone();
@@ -181,32 +736,96 @@ impl Element {
         numbers.into_iter().map(|(name, v)| (name, *v)).collect()
     }
 
-    /// The same numbers, to be changed: real parts are drawn within tolerance this way.
-    pub fn numbers_mut(&mut self) -> Vec<(&'static str, &mut f64)> {
-        macro_rules! fields {
-            ($($f:ident),*) => { vec![$((stringify!($f), $f)),*] };
-        }
+    /// Outputs that drive it.
+    pub fn outputs(&self) -> Vec<&str> {
         match self {
-            Self::Battery { open_volts, internal_ohms, .. } => fields![open_volts, internal_ohms],
-            Self::Generator { set_volts, limit_amps, internal_ohms, .. } => {
-                fields![set_volts, limit_amps, internal_ohms]
-            }
-            Self::Fuse { rating_amps, .. } => fields![rating_amps],
-            Self::Resistor { ohms, .. } => fields![ohms],
-            Self::Relay { coil_ohms, pull_in_volts, drop_out_volts, contact_ohms, .. } => {
-                fields![coil_ohms, pull_in_volts, drop_out_volts, contact_ohms]
-            }
-            Self::Contact { contact_ohms, .. } => fields![contact_ohms],
-            Self::Motor { winding_ohms, rated_volts, rated_amps, breakaway_amps, .. } => {
-                fields![winding_ohms, rated_volts, rated_amps, breakaway_amps]
-            }
-            Self::Supply { awake_amps, asleep_amps, min_volts, max_volts, .. } => {
-                fields![awake_amps, asleep_amps, min_volts, max_volts]
-            }
-            Self::Input { pull_ohms, .. } => fields![pull_ohms],
-            Self::LowSide { on_ohms, limit_amps, sense_ohms, .. } => {
-                fields![on_ohms, limit_amps, sense_ohms]
-            }
+            Self::LowSide { output, .. } | Self::HighSide { output, .. } => vec![output],
+            Self::HBridge { forward, backward, .. } => vec![forward, backward],
+            _ => vec![],
         }
+    }
+
+    /// Stimuli it feels.
+    pub fn stimuli(&self) -> Vec<&str> {
+        match self {
+            Self::Thermistor { stimulus, .. }
+            | Self::TableSensor { stimulus, .. }
+            | Self::Potentiometer { stimulus, .. }
+            | Self::Ratiometric { stimulus, .. }
+            | Self::HallSwitch { stimulus, .. }
+            | Self::CurrentSensor { stimulus, .. } => vec![stimulus],
+            Self::Battery { charge, temperature, .. } => {
+                charge.iter().chain(temperature).map(String::as_str).collect()
+            }
+            _ => vec![],
+        }
+    }
+
+    /// Its table, when it has one.
+    pub fn table(&self) -> Option<&[TablePoint]> {
+        match self {
+            Self::TableSensor { table, .. }
+            | Self::Potentiometer { table, .. }
+            | Self::Ratiometric { table, .. } => Some(table),
+            _ => None,
+        }
+    }
+
+    /// The bus its transceiver belongs to.
+    pub fn bus(&self) -> Option<&str> {
+        match self {
+            Self::CanTransceiver { bus, .. } | Self::LinTransceiver { bus, .. } => Some(bus),
+            _ => None,
+        }
+    }
+
+    /// What anybody notices when it works.
+    pub fn effect(&self) -> Option<&str> {
+        match self {
+            Self::Motor { effect, .. }
+            | Self::Lamp { effect, .. }
+            | Self::LedLamp { effect, .. }
+            | Self::Heater { effect, .. }
+            | Self::Solenoid { effect, .. } => Some(effect),
+            _ => None,
+        }
+    }
+}
+
+/// Reads a table at a stimulus value: straight lines between points, held at the ends.
+pub fn at_table(table: &[TablePoint], x: f64) -> f64 {
+    let above = table.iter().position(|p| p.0 >= x);
+    match above {
+        Some(0) => table[0].1,
+        Some(k) => {
+            let ((x0, y0), (x1, y1)) = (table[k - 1], table[k]);
+            y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+        }
+        None => table.last().map_or(0.0, |p| p.1),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tables_are_straight_between_points_and_held_at_the_ends() {
+        let table = [(-10.0, 4.0), (0.0, 2.0), (20.0, 1.0)];
+        let read = [-30.0, -10.0, -5.0, 0.0, 10.0, 20.0, 99.0].map(|x| at_table(&table, x));
+        assert_eq!(read, [4.0, 4.0, 3.0, 2.0, 1.5, 1.0, 1.0]);
+    }
+
+    #[test]
+    fn a_kind_lists_its_own_pins_and_numbers() {
+        let relay: Element = serde_json::from_str(
+            r#"{"type": "relay", "coil_plus": "86", "coil_minus": "85", "common": "30",
+                "make": "87", "rest": "87a", "coil_ohms": 85, "pull_in_volts": 7,
+                "drop_out_volts": 2, "contact_ohms": 0.01}"#,
+        )
+        .unwrap();
+        let pins: Vec<&str> = relay.pins().into_iter().map(|p| p.1).collect();
+        assert_eq!(pins, ["86", "85", "30", "87", "87a"]);
+        assert_eq!(relay.numbers().len(), 4);
     }
 }

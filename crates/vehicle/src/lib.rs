@@ -14,11 +14,11 @@ mod validate;
 pub mod vin;
 
 pub use condition::{Condition, Signal, SignalSource};
-pub use element::Element;
+pub use element::{Element, at_table};
 pub use id::{CavityRef, Side};
 pub use load::{LoadError, Problem};
 pub use quantity::{Quantity, QuantityError, parse_quantity};
-pub use state::{Engine, KeyPosition, OperatingState};
+pub use state::{Amount, Engine, KeyPosition, OperatingState};
 pub use types::*;
 
 /// The vehicle-file format this version reads and writes.

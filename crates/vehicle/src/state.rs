@@ -44,6 +44,33 @@ impl KeyPosition {
     }
 }
 
+/// The amount of a stimulus, in its unit; ordered and hashed by its bits so that states can be keys.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize, JsonSchema, utoipa::ToSchema)]
+#[serde(transparent)]
+pub struct Amount(pub f64);
+
+impl PartialEq for Amount {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other).is_eq()
+    }
+}
+impl Eq for Amount {}
+impl PartialOrd for Amount {
+    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
+    }
+}
+impl Ord for Amount {
+    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
+        self.0.total_cmp(&other.0)
+    }
+}
+impl std::hash::Hash for Amount {
+    fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
+        self.0.to_bits().hash(state);
+    }
+}
+
 /// What the engine does.
 #[derive(
     Debug,
@@ -96,15 +123,26 @@ pub struct OperatingState {
     /// Outputs commanded on by a tester.
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
     pub outputs: BTreeSet<String>,
+    /// Temperatures, pressures, positions, speeds that differ from rest, by stimulus id.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub stimuli: BTreeMap<String, Amount>,
     /// Connectors pulled apart.
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
     pub unplugged: BTreeSet<String>,
     /// The battery is taken off (both posts).
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub battery_off: bool,
+    /// A workshop charger is clipped on and switched on.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub charger: bool,
 }
 
 impl OperatingState {
+    /// Value of a stimulus: as set, or `rest`.
+    pub fn stimulus(&self, id: &str, rest: f64) -> f64 {
+        self.stimuli.get(id).map_or(rest, |a| a.0)
+    }
+
     /// The same state with one more connector pulled.
     #[must_use]
     pub fn without(&self, connector: &str) -> Self {

@@ -11,6 +11,9 @@ fn half() -> f64 {
 fn one() -> f64 {
     1.0
 }
+fn two_rows() -> u16 {
+    2
+}
 
 /// A whole vehicle.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -41,6 +44,12 @@ pub struct Vehicle {
     pub grounds: Vec<GroundPoint>,
     /// Conductors.
     pub wires: Vec<Wire>,
+    /// Buses the modules talk over.
+    #[serde(default)]
+    pub buses: Vec<Bus>,
+    /// What sensors feel: temperatures, pressures, positions, speeds.
+    #[serde(default)]
+    pub stimuli: Vec<Stimulus>,
     /// Values modules derive.
     #[serde(default)]
     pub signals: Vec<Signal>,
@@ -77,6 +86,51 @@ pub struct Place {
     /// Exposed to stones, hooks and careless hands.
     #[serde(default)]
     pub exposed: bool,
+    /// Conductors that touch each other here, as pairs of circuit numbers.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub beside: Vec<(String, String)>,
+}
+
+/// What a bus speaks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum BusKind {
+    /// High-speed CAN (ISO 11898-2).
+    Can,
+    /// CAN with flexible data rate (ISO 11898-1).
+    CanFd,
+    /// LIN (ISO 17987).
+    Lin,
+}
+
+/// A bus; its members are the parts whose transceivers name it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Bus {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// What it speaks.
+    pub kind: BusKind,
+    /// Bit rate, bit per second.
+    pub bit_rate: u32,
+    /// Share of time it is dominant while its modules are awake, 0 to 0.9.
+    pub dominant_share: f64,
+}
+
+/// Something a sensor feels.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Stimulus {
+    /// Unique name.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// Unit.
+    pub unit: String,
+    /// Value when a state says nothing of it.
+    pub rest: f64,
 }
 
 /// Minutes of work at a part or connector.
@@ -113,6 +167,18 @@ pub enum PartKind {
     Switch,
     /// Motor or pump.
     Motor,
+    /// Lamp, of either sort.
+    Lamp,
+    /// Heater.
+    Heater,
+    /// Solenoid, injector, latch.
+    Solenoid,
+    /// Sensor.
+    Sensor,
+    /// Diode or clamp.
+    Diode,
+    /// Resistor, bus terminator.
+    Resistor,
     /// Control module.
     Module,
     /// Anything else.
@@ -179,6 +245,12 @@ pub struct Connector {
     pub minutes: Minutes,
     /// Number of cavities, used or not.
     pub cavity_count: u16,
+    /// Rows the cavities stand in, numbered along the rows as seen on the mating side.
+    #[serde(default = "two_rows")]
+    pub rows: u16,
+    /// Where it really is and how to get there.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub note: String,
     /// Cavities in use, by number; for a part connector the pin of the same name unless given.
     pub cavities: Vec<Cavity>,
 }
@@ -264,6 +336,9 @@ pub struct Output {
     pub load: String,
     /// Longest time it may be driven, seconds.
     pub limit_s: f64,
+    /// Share of time a pulse-width modulated output is on; none: switched plainly.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub duty: Option<f64>,
     /// What to mind before driving it.
     #[serde(default)]
     pub guard: String,

@@ -58,6 +58,89 @@ fn distance(a: &str, b: &str) -> usize {
     row[b.len()]
 }
 
+/// Possible values of a number by the name of its field: beyond them two sources could face each
+/// other without resistance, or a conductance vanish.
+fn range(field: &str) -> (f64, f64) {
+    if field.ends_with("ohms") || field == "ohms_at_25" {
+        (1e-5, 1e9)
+    } else if field.ends_with("volts") {
+        (1e-3, 1000.0)
+    } else {
+        (1e-7, 1e5)
+    }
+}
+
+fn check_table(f: &mut Findings, path: &str, element: &Element, table: &[(f64, f64)]) {
+    let (low, high) = match element {
+        Element::TableSensor { .. } => (1e-3, 1e8),
+        Element::Ratiometric { .. } => (0.01, 0.99),
+        _ => (0.0, 1.0),
+    };
+    let rising = table.windows(2).all(|w| w[0].0 < w[1].0);
+    let possible = table.iter().all(|p| p.0.is_finite() && p.1 >= low && p.1 <= high);
+    if table.is_empty() || !rising || !possible {
+        f.add(
+            format!("{path}.table"),
+            "the table cannot be read",
+            format!(
+                "give at least one point, the stimulus rising from point to point, values from {low} to {high}"
+            ),
+        );
+    }
+}
+
+fn check_element(f: &mut Findings, part: &crate::Part, path: &str, element: &Element) {
+    let positions: BTreeSet<String> = part.positions.iter().cloned().collect();
+    match element {
+        Element::Motor { winding_ohms, rated_volts, rated_amps, breakaway_amps, .. }
+            if breakaway_amps >= rated_amps || rated_amps * winding_ohms >= *rated_volts =>
+        {
+            f.add(
+                path,
+                "the motor could not turn at its rated voltage",
+                "breakaway_amps must be below rated_amps, and rated_amps x winding_ohms below rated_volts",
+            );
+        }
+        Element::Contact { closed_in, .. } => {
+            for position in closed_in {
+                f.known(format!("{path}.closed_in"), "position", position, &positions);
+            }
+        }
+        Element::CodedSwitch { ohms_in, .. } => {
+            for (position, ohms) in ohms_in {
+                f.known(format!("{path}.ohms_in"), "position", position, &positions);
+                if !(1e-3..=1e9).contains(ohms) {
+                    f.add(
+                        format!("{path}.ohms_in"),
+                        format!("{ohms} is not possible"),
+                        "give ohms from 0.001 to 1e9",
+                    );
+                }
+            }
+        }
+        Element::CurrentSensor { low_amps, high_amps, .. } if low_amps >= high_amps => {
+            f.add(path, "the sensor could not signal", "low_amps must be below high_amps");
+        }
+        Element::Relay { pull_in_volts, drop_out_volts, .. } if drop_out_volts > pull_in_volts => {
+            f.add(
+                path,
+                "the relay would chatter of itself",
+                "drop_out_volts must not be above pull_in_volts",
+            );
+        }
+        Element::Diode { forward_volts, rated_amps, ohms, .. }
+            if rated_amps * ohms >= *forward_volts =>
+        {
+            f.add(
+                path,
+                "the series resistance alone drops more than forward_volts",
+                "rated_amps x ohms must be below forward_volts",
+            );
+        }
+        _ => {}
+    }
+}
+
 /// IEC 60757 two-letter colour codes.
 pub const COLOURS: [&str; 13] =
     ["BK", "BN", "RD", "OG", "YE", "GN", "BU", "VT", "GY", "WH", "PK", "TQ", "GD"];
@@ -112,6 +195,8 @@ impl Vehicle {
         f.unique("wires", self.wires.iter().map(|x| x.id.as_str()));
         let signals = f.unique("signals", self.signals.iter().map(|x| x.id.as_str()));
         let outputs = f.unique("outputs", self.outputs.iter().map(|x| x.id.as_str()));
+        let stimuli = f.unique("stimuli", self.stimuli.iter().map(|x| x.id.as_str()));
+        let buses = f.unique("buses", self.buses.iter().map(|x| x.id.as_str()));
         f.unique("functions", self.functions.iter().map(|x| x.id.as_str()));
         f.unique("states", self.states.iter().map(|x| x.id.as_str()));
         let located = (self.parts.iter().map(|x| ("parts", &x.id, &x.place)))
@@ -121,46 +206,87 @@ impl Vehicle {
         for (list, id, place) in located {
             f.known(format!("{list}[{id}].place"), "place", place, &places);
         }
-        self.check_parts(&mut f, &outputs);
+        self.check_parts(&mut f, &outputs, &stimuli, &buses);
         self.check_connectors(&mut f, &parts);
         self.check_wires(&mut f, &points, &places);
         self.check_software(&mut f, &parts, &signals, &outputs);
         self.check_states(&mut f, &outputs);
+        self.check_buses(&mut f);
         f.0
     }
 
-    fn check_parts(&self, f: &mut Findings, outputs: &BTreeSet<String>) {
+    fn check_parts(
+        &self,
+        f: &mut Findings,
+        outputs: &BTreeSet<String>,
+        stimuli: &BTreeSet<String>,
+        buses: &BTreeSet<String>,
+    ) {
         for part in &self.parts {
             for (i, element) in part.elements.iter().enumerate() {
                 let path = format!("parts[{}].elements[{i}]", part.id);
                 for (name, value) in element.numbers() {
-                    if !(value.is_finite() && value > 0.0) {
+                    let (low, high) = range(name);
+                    if !(value >= low && value <= high) {
                         f.add(
                             format!("{path}.{name}"),
                             format!("{value} is not possible"),
-                            "give a number above zero",
+                            format!("give a number from {low:e} to {high:e}"),
                         );
                     }
                 }
-                if let Element::LowSide { output, .. } = element {
+                for (name, value) in element.signed() {
+                    if !(value.abs() <= 1e6) {
+                        f.add(
+                            format!("{path}.{name}"),
+                            format!("{value} is not possible"),
+                            "give a number between -1e6 and 1e6",
+                        );
+                    }
+                }
+                for output in element.outputs() {
                     f.known(format!("{path}.output"), "output", output, outputs);
                 }
-                if let Element::Motor {
-                    winding_ohms, rated_volts, rated_amps, breakaway_amps, ..
-                } = element
-                    && (breakaway_amps >= rated_amps || rated_amps * winding_ohms >= *rated_volts)
-                {
-                    f.add(
-                        path.as_str(),
-                        "the motor could not turn at its rated voltage",
-                        "breakaway_amps must be below rated_amps, and rated_amps x winding_ohms below rated_volts",
-                    );
+                for stimulus in element.stimuli() {
+                    f.known(format!("{path}.stimulus"), "stimulus", stimulus, stimuli);
                 }
-                if let Element::Contact { closed_in, .. } = element {
-                    let positions = part.positions.iter().cloned().collect();
-                    for position in closed_in {
-                        f.known(format!("{path}.closed_in"), "position", position, &positions);
-                    }
+                if let Some(bus) = element.bus() {
+                    f.known(format!("{path}.bus"), "bus", bus, buses);
+                }
+                if let Some(table) = element.table() {
+                    check_table(f, &path, element, table);
+                }
+                check_element(f, part, &path, element);
+            }
+        }
+    }
+
+    fn check_buses(&self, f: &mut Findings) {
+        for bus in &self.buses {
+            if !(0.0..=0.9).contains(&bus.dominant_share) {
+                f.add(
+                    format!("buses[{}].dominant_share", bus.id),
+                    format!("{} is not possible", bus.dominant_share),
+                    "give a share from 0 to 0.9",
+                );
+            }
+        }
+        for output in &self.outputs {
+            if let Some(duty) = output.duty
+                && !(duty > 0.0 && duty < 1.0)
+            {
+                f.add(
+                    format!("outputs[{}].duty", output.id),
+                    format!("{duty} is not possible"),
+                    "give a share between 0 and 1, or leave it out for plain switching",
+                );
+            }
+        }
+        let wires: BTreeSet<String> = self.wires.iter().map(|w| w.id.clone()).collect();
+        for place in &self.places {
+            for (a, b) in &place.beside {
+                for id in [a, b] {
+                    f.known(format!("places[{}].beside", place.id), "conductor", id, &wires);
                 }
             }
         }
@@ -354,6 +480,13 @@ impl Vehicle {
                 || self.parts.iter().any(|p| &p.id == connector);
             if !known {
                 problems.push(format!("there is no connector “{connector}” to unplug"));
+            }
+        }
+        for (id, amount) in &state.stimuli {
+            if !self.stimuli.iter().any(|s| &s.id == id) {
+                problems.push(format!("there is no stimulus “{id}”"));
+            } else if !(amount.0.abs() <= 1e6) {
+                problems.push(format!("stimulus “{id}” cannot be {}", amount.0));
             }
         }
         for (switch, position) in &state.switches {

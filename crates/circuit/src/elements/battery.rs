@@ -1,35 +1,91 @@
 //! Lead-acid battery: open-circuit voltage behind an internal resistance; mode 1 is taken off.
+//!
+//! The open-circuit voltage of a 12 V battery falls by about 1 V from full to empty, nearly straight
+//! with the charge (the acid's density); its resistance doubles towards empty and again towards -20 degC.
 
-use super::{Device, Nothing};
+use super::{Device, Failure, Local, Felt};
 use crate::compile::Builder;
+use crate::fault::ohms_text;
 use crate::law::Law;
 use vehicle::{Element, OperatingState};
+
+/// Fall of the open-circuit voltage from full to empty, volts.
+const EMPTY_VOLTS: f64 = 1.0;
+/// Growth of the internal resistance per kelvin below 25 degC.
+const COLD: f64 = 1.0 / 45.0;
+/// Temperature at which the resistance is stated, degrees Celsius.
+const WARM: f64 = 25.0;
 
 #[derive(Debug)]
 struct Battery {
     volts: f64,
     ohms: f64,
+    charge: Option<Felt>,
+    temperature: Option<Felt>,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Box<dyn Device> {
-    let Element::Battery { plus, minus, open_volts, internal_ohms } = element else {
-        return Box::new(Nothing);
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
+    let Element::Battery { plus, minus, open_volts, internal_ohms, charge, temperature } = element else {
+        return None;
     };
     b.branch(plus, minus);
-    Box::new(Battery { volts: *open_volts, ohms: *internal_ohms })
+    let felt = |id: &Option<String>| id.as_ref().map(|id| Felt::new(b, id));
+    Some(Box::new(Battery {
+        volts: *open_volts,
+        ohms: *internal_ohms,
+        charge: felt(charge),
+        temperature: felt(temperature),
+    }))
+}
+
+impl Battery {
+    fn law_at(&self, charge: f64, celsius: f64) -> Law {
+        let charge = (charge / 100.0).clamp(0.0, 1.0);
+        let cold = (WARM - celsius).clamp(0.0, 60.0) * COLD;
+        Law::Source {
+            volts: self.volts - EMPTY_VOLTS * (1.0 - charge),
+            ohms: self.ohms * (2.0 - charge) * (1.0 + cold),
+        }
+    }
 }
 
 impl Device for Battery {
     fn start(&self, state: &OperatingState) -> u8 {
         u8::from(state.battery_off)
     }
-    fn law(&self, _role: usize, mode: u8) -> Law {
+    fn law(&self, _role: usize, mode: u8, state: &OperatingState) -> Law {
+        let now = |felt: &Option<Felt>, rest| felt.as_ref().map_or(rest, |f| f.now(state));
         match mode {
-            0 => Law::Source { volts: self.volts, ohms: self.ohms },
+            0 => self.law_at(now(&self.charge, 100.0), now(&self.temperature, WARM)),
             _ => Law::OPEN,
         }
     }
     fn is_source(&self) -> bool {
         true
+    }
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = Failure::grid(
+            "weak",
+            2.4,
+            &[0.05, 0.2, 0.6],
+            number,
+            |r| format!("weak, internal resistance {}", ohms_text(r)),
+            |ohms| Local::Law(0, Law::Source { volts: self.volts, ohms }),
+        );
+        let flat = self.law_at(5.0, WARM);
+        out.push(Failure::new("flat", 0.8, "discharged", Local::Law(0, flat)));
+        out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_flat_and_cold_battery_sags() {
+        let battery = Battery { volts: 12.7, ohms: 0.008, charge: None, temperature: None };
+        // Half charged at -20 degC: 12.7 - 0.5 = 12.2 V behind 0.008 x 1.5 x 2 = 0.024 Ohm.
+        assert_eq!(battery.law_at(50.0, -20.0), Law::Source { volts: 12.2, ohms: 0.024 });
     }
 }

@@ -1,7 +1,8 @@
 //! Contact of a switch or of the key switch: mode 1 is closed, set by the operating state.
 
-use super::{Device, Nothing};
+use super::{Device, Failure, Local};
 use crate::compile::Builder;
+use crate::fault::ohms_text;
 use crate::law::Law;
 use vehicle::{Element, OperatingState, Part};
 
@@ -13,31 +14,53 @@ struct Contact {
     ohms: f64,
 }
 
-pub(super) fn place(part: &Part, element: &Element, b: &mut Builder) -> Box<dyn Device> {
+pub(super) fn place(part: &Part, element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
     let Element::Contact { a, b: other, closed_in, contact_ohms } = element else {
-        return Box::new(Nothing);
+        return None;
     };
     b.branch(a, other);
-    Box::new(Contact {
+    Some(Box::new(Contact {
         part: part.id.clone(),
         positions: part.positions.clone(),
         closed_in: closed_in.clone(),
         ohms: *contact_ohms,
-    })
+    }))
+}
+
+/// Position of a switch in a state. A switch that has the key's positions is the key switch.
+pub(super) fn position<'a>(
+    part: &str,
+    positions: &'a [String],
+    state: &'a OperatingState,
+) -> &'a str {
+    match state.switches.get(part) {
+        Some(position) => position,
+        None if positions.iter().any(|p| p == "15") => state.key.position(),
+        None => positions.first().map_or("", String::as_str),
+    }
 }
 
 impl Device for Contact {
     fn start(&self, state: &OperatingState) -> u8 {
-        // A switch that has the key's positions is the key switch.
-        let key = state.key.position();
-        let position = match state.switches.get(&self.part) {
-            Some(position) => position.as_str(),
-            None if self.positions.iter().any(|p| p == "15") => key,
-            None => self.positions.first().map_or("", String::as_str),
-        };
+        let position = position(&self.part, &self.positions, state);
         u8::from(self.closed_in.iter().any(|p| p == position))
     }
-    fn law(&self, _role: usize, mode: u8) -> Law {
+    fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
         if mode == 1 { Law::Ohms(self.ohms) } else { Law::OPEN }
+    }
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = vec![
+            Failure::new("stuck_open", 0.6, "a contact does not close", Local::Hold(0)),
+            Failure::new("stuck_closed", 0.3, "a contact does not open", Local::Hold(1)),
+        ];
+        out.extend(Failure::grid(
+            "contact_series",
+            0.4,
+            &[1.0, 10.0, 1000.0],
+            number,
+            |r| format!("a contact worn, {}", ohms_text(r)),
+            |r| Local::Series(0, r),
+        ));
+        out
     }
 }

@@ -1,32 +1,36 @@
-//! Blade fuse (ISO 8820-3): mode 1 is blown, and stays so.
+//! Blade fuse: mode 1 is blown, and stays so (ISO 8820-3).
 
-use super::{Device, Nothing, Seen};
+use super::{Device, Failure, Local, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::Element;
+use vehicle::{Element, OperatingState};
 
 /// Multiple of the rating at which a blade fuse opens within half an hour at most (ISO 8820-3).
 const BLOWS_AT: f64 = 1.35;
+/// Cold drop of a blade fuse at its rated current, volts.
+const RATED_DROP: f64 = 0.075;
 
 #[derive(Debug)]
 struct Fuse {
     rating: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Box<dyn Device> {
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
     let Element::Fuse { a, b: other, rating_amps } = element else {
-        return Box::new(Nothing);
+        return None;
     };
     b.branch(a, other);
-    Box::new(Fuse { rating: *rating_amps })
+    Some(Box::new(Fuse { rating: *rating_amps }))
 }
 
 impl Device for Fuse {
-    fn law(&self, _role: usize, mode: u8) -> Law {
-        // About 75 mV at the rated current: a blade fuse's cold drop.
-        if mode == 0 { Law::Ohms(0.075 / self.rating) } else { Law::OPEN }
+    fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
+        if mode == 0 { Law::Ohms(RATED_DROP / self.rating) } else { Law::OPEN }
     }
     fn next(&self, mode: u8, seen: &Seen<'_>) -> u8 {
         if seen.amps[0].abs() > BLOWS_AT * self.rating { 1 } else { mode }
+    }
+    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
+        vec![Failure::new("open", 2.0, "blown", Local::Law(0, Law::OPEN))]
     }
 }

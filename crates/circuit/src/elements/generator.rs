@@ -1,7 +1,7 @@
-//! Regulated generator: mode 0 stands, 1 regulates, 2 is at its current limit,
-//! 3 is blocked by its rectifier because the system is above its set-point.
+//! Regulated generator: mode 1 is driven. It holds its set-point up to its current limit, and its
+//! rectifier takes nothing back.
 
-use super::{Device, Nothing, Seen};
+use super::{Device, Failure, Local};
 use crate::compile::Builder;
 use crate::law::Law;
 use vehicle::{Element, Engine, OperatingState};
@@ -13,36 +13,50 @@ struct Generator {
     limit: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Box<dyn Device> {
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
     let Element::Generator { plus, minus, set_volts, limit_amps, internal_ohms } = element else {
-        return Box::new(Nothing);
+        return None;
     };
     b.branch(plus, minus);
-    Box::new(Generator { volts: *set_volts, ohms: *internal_ohms, limit: *limit_amps })
+    Some(Box::new(Generator { volts: *set_volts, ohms: *internal_ohms, limit: *limit_amps }))
+}
+
+impl Generator {
+    fn regulating_at(&self, volts: f64) -> Law {
+        Law::Limited { volts, ohms: self.ohms, gives: self.limit, takes: 0.0 }
+    }
 }
 
 impl Device for Generator {
     fn start(&self, state: &OperatingState) -> u8 {
         u8::from(state.engine == Engine::Running)
     }
-    fn law(&self, _role: usize, mode: u8) -> Law {
-        match mode {
-            1 => Law::Source { volts: self.volts, ohms: self.ohms },
-            2 => Law::Current(-self.limit),
-            _ => Law::OPEN,
-        }
-    }
-    fn next(&self, mode: u8, seen: &Seen<'_>) -> u8 {
-        let (v, i) = (seen.volts[0], seen.amps[0]);
-        match mode {
-            1 if i < -self.limit => 2,
-            1 if i > 0.0 => 3,
-            2 if v > self.volts - self.limit * self.ohms => 1,
-            3 if v < self.volts => 1,
-            mode => mode,
-        }
+    fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
+        if mode == 1 { self.regulating_at(self.volts) } else { Law::OPEN }
     }
     fn is_source(&self) -> bool {
         true
+    }
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = Failure::grid(
+            "diode_open",
+            0.3,
+            &[3.0],
+            number,
+            |n| format!("a rectifier diode open, a {n:.0}th of its current"),
+            |n| {
+                Local::Law(
+                    0,
+                    Law::Limited {
+                        volts: self.volts,
+                        ohms: self.ohms * n,
+                        gives: self.limit / n,
+                        takes: 0.0,
+                    },
+                )
+            },
+        );
+        out.insert(0, Failure::new("dead", 1.0, "does not charge", Local::Hold(0)));
+        out
     }
 }

@@ -1,43 +1,46 @@
 //! Low-side driver: mode 0 off, 1 on, 2 latched off after overcurrent.
 
-use super::{Device, Nothing, Seen};
+use super::{Device, Failure, Local, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::Element;
+use vehicle::{Element, OperatingState};
 
 #[derive(Debug)]
 struct LowSide {
-    output: String,
+    output: usize,
     on_ohms: f64,
     limit: f64,
     sense_ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Box<dyn Device> {
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
     let Element::LowSide { pin, ground, output, on_ohms, limit_amps, sense_ohms } = element else {
-        return Box::new(Nothing);
+        return None;
     };
     b.branch(pin, ground);
-    Box::new(LowSide {
-        output: output.clone(),
+    Some(Box::new(LowSide {
+        output: b.output(output),
         on_ohms: *on_ohms,
         limit: *limit_amps,
         sense_ohms: *sense_ohms,
-    })
+    }))
 }
 
 impl Device for LowSide {
-    fn law(&self, _role: usize, mode: u8) -> Law {
+    fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
         Law::Ohms(if mode == 1 { self.on_ohms } else { self.sense_ohms })
     }
     fn next(&self, mode: u8, seen: &Seen<'_>) -> u8 {
         match mode {
             2 if seen.alive => 2,
             1 if seen.amps[0] > self.limit => 2,
-            _ => u8::from(seen.alive && seen.asked),
+            _ => u8::from(seen.alive && seen.asked.contains(&self.output)),
         }
     }
-    fn output(&self) -> Option<&str> {
-        Some(&self.output)
+    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
+        vec![
+            Failure::new("driver_open", 0.15, "a driver does not switch on", Local::Hold(0)),
+            Failure::new("driver_shorted", 0.1, "a driver does not switch off", Local::Hold(1)),
+        ]
     }
 }

@@ -1,23 +1,46 @@
-//! One small file per element kind: its branches, its modes, its laws.
+//! One small file per element kind: its branches, its modes, its laws, its ways to fail.
 //!
 //! A new kind is added by copying a file, adding its parameters to
 //! `vehicle::Element` and one line to [`place`].
 
 use crate::compile::Builder;
 use crate::law::Law;
+use std::collections::BTreeSet;
 use std::fmt::Debug;
 use vehicle::{Element, OperatingState, Part};
 
+mod analog_input;
 mod battery;
+mod can_transceiver;
+mod charger;
+mod coded_switch;
 mod contact;
+mod current_input;
+mod current_sensor;
+mod diode;
 mod fuse;
 mod generator;
+mod h_bridge;
+mod hall_switch;
+mod heater;
+mod high_side;
 mod input;
+mod lamp;
+mod led_lamp;
+mod lin_transceiver;
 mod low_side;
 mod motor;
+mod potentiometer;
+mod ratiometric;
+mod reference;
 mod relay;
 mod resistor;
+mod sensor_ground;
+mod solenoid;
 mod supply;
+mod table_sensor;
+mod thermistor;
+mod zener;
 
 /// What a device sees of a solution when it decides on its next mode.
 #[derive(Debug)]
@@ -28,21 +51,29 @@ pub struct Seen<'a> {
     pub amps: &'a [f64],
     /// Whether the module it belongs to works.
     pub alive: bool,
-    /// Whether the output it drives is asked for.
-    pub asked: bool,
+    /// Numbers of the outputs that are asked for.
+    pub asked: &'a BTreeSet<usize>,
+    /// Whether another module keeps a bus of its module awake.
+    pub bus_awake: bool,
+    /// The operating state.
+    pub state: &'a OperatingState,
 }
 
 /// The behaviour of an element.
 pub trait Device: Debug + Send + Sync {
-    /// Mode at the start of a solution.
+    /// Mode at the start of a solution, from rest.
     fn start(&self, _state: &OperatingState) -> u8 {
         0
     }
     /// Law of its branch number `role` in a mode.
-    fn law(&self, role: usize, mode: u8) -> Law;
+    fn law(&self, role: usize, mode: u8, state: &OperatingState) -> Law;
     /// Mode after a solution; a device that returns the same mode has settled.
     fn next(&self, mode: u8, _seen: &Seen<'_>) -> u8 {
         mode
+    }
+    /// Whether its mode depends on how it got there: a relay between its two thresholds.
+    fn remembers(&self, _mode: u8, _seen: &Seen<'_>) -> bool {
+        false
     }
     /// Whether it can feed the circuit.
     fn is_source(&self) -> bool {
@@ -52,26 +83,125 @@ pub trait Device: Debug + Send + Sync {
     fn alive(&self, _mode: u8) -> Option<bool> {
         None
     }
-    /// The output it drives.
-    fn output(&self) -> Option<&str> {
+    /// How strongly its effect shows, 1 at its rating; none when it has no effect anybody notices.
+    /// Given the law and the voltage of its first branch.
+    fn effect(&self, _law: Law, _volts: f64) -> Option<f64> {
         None
+    }
+    /// What can fail inside it. A mode with a number has one entry for each number of its grid,
+    /// or a single one for `number` when that is given.
+    fn failures(&self, number: Option<f64>) -> Vec<Failure>;
+}
+
+/// What a failure does to its own element.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Local {
+    /// A branch gets another law.
+    Law(usize, Law),
+    /// A resistance in series with a branch.
+    Series(usize, f64),
+    /// Stuck in a mode.
+    Hold(u8),
+    /// The effect is lost mechanically.
+    NoEffect,
+}
+
+/// A way an element fails.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Failure {
+    /// Name of the mode, as in the fault's id.
+    pub mode: &'static str,
+    /// Its number: ohms or a fraction.
+    pub number: Option<f64>,
+    /// Relative weight before any evidence.
+    pub weight: f64,
+    /// In words.
+    pub text: String,
+    /// What it does.
+    pub local: Local,
+}
+
+impl Failure {
+    /// A failure without a number.
+    pub fn new(mode: &'static str, weight: f64, text: &str, local: Local) -> Self {
+        Self { mode, number: None, weight, text: text.to_owned(), local }
+    }
+
+    /// A failure with a number, one per grid point, the weight shared out.
+    pub fn grid(
+        mode: &'static str,
+        weight: f64,
+        grid: &[f64],
+        number: Option<f64>,
+        text: impl Fn(f64) -> String,
+        local: impl Fn(f64) -> Local,
+    ) -> Vec<Self> {
+        let only = number.map(|n| [n]);
+        let numbers = only.as_ref().map_or(grid, |n| n);
+        numbers
+            .iter()
+            .map(|n| Self {
+                mode,
+                number: Some(*n),
+                weight: weight / grid.len() as f64,
+                text: text(*n),
+                local: local(*n),
+            })
+            .collect()
+    }
+
+    /// A load that is open, or whose branch shorts.
+    fn open_or_short(open: f64, short: f64, short_ohms: f64, what: &str) -> Vec<Self> {
+        vec![
+            Self::new("open", open, &format!("{what} open"), Local::Law(0, Law::OPEN)),
+            Self::new(
+                "shorted",
+                short,
+                &format!("{what} shorted"),
+                Local::Law(0, Law::Ohms(short_ohms)),
+            ),
+        ]
     }
 }
 
 /// Places an element of a part into a circuit.
 pub fn place(part: &Part, element: &Element, b: &mut Builder) -> Box<dyn Device> {
-    match element {
+    let placed = match element {
+        Element::AnalogInput { .. } => analog_input::place(element, b),
         Element::Battery { .. } => battery::place(element, b),
-        Element::Generator { .. } => generator::place(element, b),
-        Element::Fuse { .. } => fuse::place(element, b),
-        Element::Resistor { .. } => resistor::place(element, b),
-        Element::Relay { .. } => relay::place(element, b),
+        Element::CanTransceiver { .. } => can_transceiver::place(element, b),
+        Element::Charger { .. } => charger::place(element, b),
+        Element::CodedSwitch { .. } => coded_switch::place(part, element, b),
         Element::Contact { .. } => contact::place(part, element, b),
-        Element::Motor { .. } => motor::place(element, b),
-        Element::Supply { .. } => supply::place(element, b),
+        Element::CurrentInput { .. } => current_input::place(element, b),
+        Element::CurrentSensor { .. } => current_sensor::place(element, b),
+        Element::Diode { .. } => diode::place(element, b),
+        Element::Fuse { .. } => fuse::place(element, b),
+        Element::Generator { .. } => generator::place(element, b),
+        Element::HBridge { .. } => h_bridge::place(element, b),
+        Element::HallSwitch { .. } => hall_switch::place(element, b),
+        Element::Heater { .. } => heater::place(element, b),
+        Element::HighSide { .. } => high_side::place(element, b),
         Element::Input { .. } => input::place(element, b),
+        Element::Lamp { .. } => lamp::place(element, b),
+        Element::LedLamp { .. } => led_lamp::place(element, b),
+        Element::LinTransceiver { .. } => lin_transceiver::place(element, b),
         Element::LowSide { .. } => low_side::place(element, b),
-    }
+        Element::Motor { .. } => motor::place(element, b),
+        Element::Potentiometer { .. } => potentiometer::place(element, b),
+        Element::Ratiometric { .. } => ratiometric::place(element, b),
+        Element::Reference { .. } => reference::place(element, b),
+        Element::Relay { .. } => relay::place(element, b),
+        Element::Resistor { .. } => resistor::place(element, b),
+        Element::SensorGround { .. } => sensor_ground::place(element, b),
+        Element::Solenoid { .. } => solenoid::place(element, b),
+        Element::Supply { .. } => supply::place(element, b),
+        Element::TableSensor { .. } => table_sensor::place(element, b),
+        Element::Thermistor { .. } => thermistor::place(element, b),
+        Element::Zener { .. } => zener::place(element, b),
+    };
+    // Each file takes its own kind, so that this never stands in for a placed one.
+    placed.unwrap_or_else(|| Box::new(Nothing))
 }
 
 /// Stands in for an element handed to the wrong file; never placed by [`place`].
@@ -79,7 +209,26 @@ pub fn place(part: &Part, element: &Element, b: &mut Builder) -> Box<dyn Device>
 struct Nothing;
 
 impl Device for Nothing {
-    fn law(&self, _role: usize, _mode: u8) -> Law {
+    fn law(&self, _role: usize, _mode: u8, _state: &OperatingState) -> Law {
         Law::OPEN
+    }
+    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
+        vec![]
+    }
+}
+
+/// Something a sensor feels.
+#[derive(Debug, Clone)]
+struct Felt {
+    id: String,
+    rest: f64,
+}
+
+impl Felt {
+    fn new(b: &Builder, id: &str) -> Self {
+        Self { id: id.to_owned(), rest: b.rest(id) }
+    }
+    fn now(&self, state: &OperatingState) -> f64 {
+        state.stimulus(&self.id, self.rest)
     }
 }

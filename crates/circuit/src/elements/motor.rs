@@ -1,37 +1,63 @@
 //! Permanent-magnet motor with a load that grows with speed; mode 1 is blocked.
 
-use super::{Device, Nothing};
+use super::{Device, Failure, Local};
 use crate::compile::Builder;
+use crate::fault::ohms_text;
 use crate::law::Law;
-use vehicle::Element;
+use vehicle::{Element, OperatingState};
 
 #[derive(Debug)]
 struct Motor {
     ohms: f64,
     breakaway: f64,
     slope: f64,
+    rated_emf: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Box<dyn Device> {
-    let Element::Motor {
-        plus, minus, winding_ohms, rated_volts, rated_amps, breakaway_amps, ..
-    } = element
-    else {
-        return Box::new(Nothing);
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
+    let Element::Motor { plus, minus, winding_ohms, rated_volts, rated_amps, breakaway_amps, .. } = element else {
+        return None;
     };
     b.branch(plus, minus);
-    Box::new(Motor {
+    let rated_emf = rated_volts - rated_amps * winding_ohms;
+    Some(Box::new(Motor {
         ohms: *winding_ohms,
         breakaway: *breakaway_amps,
-        slope: (rated_volts - rated_amps * winding_ohms) / (rated_amps - breakaway_amps),
-    })
+        slope: rated_emf / (rated_amps - breakaway_amps),
+        rated_emf,
+    }))
 }
 
 impl Device for Motor {
-    fn law(&self, _role: usize, mode: u8) -> Law {
+    fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
         match mode {
             0 => Law::Motor { ohms: self.ohms, breakaway: self.breakaway, slope: self.slope },
             _ => Law::Ohms(self.ohms),
         }
+    }
+    fn effect(&self, law: Law, volts: f64) -> Option<f64> {
+        Some(law.back_emf(volts) / self.rated_emf)
+    }
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = vec![
+            Failure::new("open", 1.2, "winding or brushes open", Local::Law(0, Law::OPEN)),
+            Failure::new("shorted", 0.3, "winding shorted", Local::Law(0, Law::Ohms(0.1))),
+            Failure::new("blocked", 0.8, "blocked", Local::Hold(1)),
+        ];
+        out.extend(Failure::grid(
+            "brushes",
+            1.2,
+            &[1.0, 3.3, 10.0],
+            number,
+            |r| format!("worn brushes, {} more", ohms_text(r)),
+            |r| Local::Series(0, r),
+        ));
+        out.push(Failure::new(
+            "no_effect",
+            1.0,
+            "runs, but nothing comes of it (mechanical)",
+            Local::NoEffect,
+        ));
+        out
     }
 }

@@ -1,9 +1,11 @@
-//! Relay with a normally open contact: mode 1 is pulled in; between the two thresholds it keeps its mode.
+//! Relay: mode 1 is pulled in; between the two thresholds it keeps its mode. Branches: coil with its
+//! suppression resistor, make contact, and the break contact when there is one.
 
-use super::{Device, Nothing, Seen};
+use super::{Device, Failure, Local, Seen};
 use crate::compile::Builder;
+use crate::fault::ohms_text;
 use crate::law::Law;
-use vehicle::Element;
+use vehicle::{Element, OperatingState};
 
 #[derive(Debug)]
 struct Relay {
@@ -13,35 +15,32 @@ struct Relay {
     contact_ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Box<dyn Device> {
-    let Element::Relay {
-        coil_plus,
-        coil_minus,
-        common,
-        make,
-        coil_ohms,
-        pull_in_volts,
-        drop_out_volts,
-        contact_ohms,
-    } = element
-    else {
-        return Box::new(Nothing);
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
+    let Element::Relay { coil_plus, coil_minus, common, make, rest, coil_ohms, pull_in_volts, drop_out_volts, contact_ohms, suppression_ohms } = element else {
+        return None;
     };
     b.branch(coil_plus, coil_minus);
     b.branch(common, make);
-    Box::new(Relay {
-        coil_ohms: *coil_ohms,
+    if let Some(rest) = rest {
+        b.branch(common, rest);
+    }
+    let coil_ohms = match suppression_ohms {
+        Some(r) => 1.0 / (1.0 / coil_ohms + 1.0 / r),
+        None => *coil_ohms,
+    };
+    Some(Box::new(Relay {
+        coil_ohms,
         pull_in: *pull_in_volts,
         drop_out: *drop_out_volts,
         contact_ohms: *contact_ohms,
-    })
+    }))
 }
 
 impl Device for Relay {
-    fn law(&self, role: usize, mode: u8) -> Law {
+    fn law(&self, role: usize, mode: u8, _state: &OperatingState) -> Law {
         match (role, mode) {
             (0, _) => Law::Ohms(self.coil_ohms),
-            (_, 1) => Law::Ohms(self.contact_ohms),
+            (1, 1) | (2, 0) => Law::Ohms(self.contact_ohms),
             _ => Law::OPEN,
         }
     }
@@ -54,5 +53,25 @@ impl Device for Relay {
         } else {
             mode
         }
+    }
+    fn remembers(&self, _mode: u8, seen: &Seen<'_>) -> bool {
+        let coil = seen.volts[0].abs();
+        coil > self.drop_out && coil < self.pull_in
+    }
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = vec![
+            Failure::new("coil_open", 0.8, "coil open", Local::Law(0, Law::OPEN)),
+            Failure::new("contact_open", 1.2, "contact does not close", Local::Law(1, Law::OPEN)),
+            Failure::new("welded", 0.5, "contact welded", Local::Law(1, Law::Ohms(self.contact_ohms))),
+        ];
+        out.extend(Failure::grid(
+            "contact_series",
+            0.9,
+            &[0.47, 2.2, 10.0],
+            number,
+            |r| format!("contact burnt, {}", ohms_text(r)),
+            |r| Local::Series(1, r),
+        ));
+        out
     }
 }

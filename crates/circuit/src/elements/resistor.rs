@@ -1,23 +1,35 @@
-//! A plain resistor.
+//! A plain resistor; a bus terminator is one.
 
-use super::{Device, Nothing};
+use super::{Device, Failure, Local};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::Element;
+use vehicle::{Element, OperatingState};
 
 #[derive(Debug)]
 struct Resistor(f64);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Box<dyn Device> {
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
     let Element::Resistor { a, b: other, ohms } = element else {
-        return Box::new(Nothing);
+        return None;
     };
     b.branch(a, other);
-    Box::new(Resistor(*ohms))
+    Some(Box::new(Resistor(*ohms)))
 }
 
 impl Device for Resistor {
-    fn law(&self, _role: usize, _mode: u8) -> Law {
+    fn law(&self, _role: usize, _mode: u8, _state: &OperatingState) -> Law {
         Law::Ohms(self.0)
+    }
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = Failure::grid(
+            "drifted",
+            0.2,
+            &[5.0],
+            number,
+            |n| format!("{n} times its value"),
+            |n| Local::Law(0, Law::Ohms(self.0 * n)),
+        );
+        out.insert(0, Failure::new("open", 1.0, "open or missing", Local::Law(0, Law::OPEN)));
+        out
     }
 }

@@ -1,6 +1,6 @@
 //! Ground points: loose (open) or corroded (resistive).
 
-use super::{Change, Fault, SERIES_OHMS, harshness, item_text, ohms_text};
+use super::{Change, Fault, SERIES_OHMS, harshness, id_of, item_text, ohms_text};
 use crate::compile::{Circuit, GROUND_OHMS};
 use crate::law::Law;
 
@@ -24,10 +24,7 @@ pub(super) fn make(circuit: &Circuit, g: usize, mode: &str, number: Option<f64>)
     };
     let repair_item = format!("ground:{}", ground.id);
     Some(Fault {
-        id: match number {
-            Some(n) => format!("{repair_item}:{mode}:{n}"),
-            None => format!("{repair_item}:{mode}"),
-        },
+        id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: prior * harshness(circuit, &[&ground.place], false),

@@ -8,8 +8,11 @@ use crate::compile::{BranchId, Circuit, CircuitError, NodeId};
 use crate::law::Law;
 use serde::Serialize;
 
+pub(crate) mod connector;
 mod ground;
+mod pair;
 mod part;
+mod splice;
 mod terminal;
 mod wire;
 
@@ -45,10 +48,14 @@ pub struct Fault {
 }
 
 /// Series resistances tried, ohms.
-pub const SERIES_OHMS: [f64; 13] =
-    [0.1, 0.22, 0.47, 1.0, 2.2, 4.7, 10.0, 22.0, 47.0, 100.0, 1e3, 1e4, 1e5];
-/// Bridge resistances tried, ohms.
+pub const SERIES_OHMS: [f64; 14] =
+    [0.1, 0.22, 0.47, 1.0, 2.2, 4.7, 10.0, 22.0, 47.0, 100.0, 1e3, 1e4, 1e5, 1e6];
+/// Resistances to ground tried, ohms.
 pub const BRIDGE_OHMS: [f64; 4] = [0.05, 5.0, 100.0, 2e3];
+/// Resistances to a permanent supply tried, ohms.
+pub const SUPPLY_OHMS: [f64; 2] = [0.1, 220.0];
+/// Resistances between two conductors tried, ohms.
+pub const PAIR_OHMS: [f64; 3] = [0.1, 22.0, 1e3];
 /// Knee currents of a constriction tried, amperes; its cold resistance is fixed.
 pub const KNEE_AMPS: [f64; 5] = [0.25, 0.4, 0.63, 1.0, 1.6];
 /// Cold resistance of a constriction, ohms.
@@ -66,6 +73,13 @@ pub fn all(circuit: &Circuit) -> Vec<Fault> {
     for g in 0..circuit.vehicle.grounds.len() {
         ground::generate(circuit, g, &mut faults);
     }
+    for c in 0..circuit.vehicle.connectors.len() {
+        connector::generate(circuit, c, &mut faults);
+    }
+    for s in 0..circuit.vehicle.splices.len() {
+        splice::generate(circuit, s, &mut faults);
+    }
+    pair::generate(circuit, &mut faults);
     for p in 0..circuit.vehicle.parts.len() {
         part::generate(circuit, p, &mut faults);
     }
@@ -97,6 +111,19 @@ pub fn by_id(circuit: &Circuit, id: &str) -> Result<Fault, CircuitError> {
             .iter()
             .position(|g| g.id == name)
             .and_then(|g| ground::make(circuit, g, mode, number)),
+        "connector" => circuit
+            .vehicle
+            .connectors
+            .iter()
+            .position(|c| c.id == name)
+            .and_then(|c| connector::make(circuit, c, mode, number)),
+        "splice" => circuit
+            .vehicle
+            .splices
+            .iter()
+            .position(|s| s.id == name)
+            .and_then(|s| splice::make(circuit, s, mode, number)),
+        "pair" => pair::make(circuit, name, mode, number),
         "part" => circuit.part(name).and_then(|p| part::make(circuit, p, mode, number)),
         _ => None,
     };
@@ -123,6 +150,20 @@ pub fn item_text(circuit: &Circuit, item: &str) -> String {
             .iter()
             .find(|g| g.id == id)
             .map_or_else(|| id.to_owned(), |g| format!("Ground point {id}, {}", g.name)),
+        Some(("connector", id)) => v
+            .connectors
+            .iter()
+            .find(|c| c.id == id)
+            .map_or_else(|| id.to_owned(), |c| format!("Connector {id}, {}", lower(&c.name))),
+        Some(("splice", id)) => v
+            .splices
+            .iter()
+            .find(|s| s.id == id)
+            .map_or_else(|| id.to_owned(), |s| format!("Splice {id}, {}", s.name)),
+        Some(("pair", id)) => match id.split_once('+') {
+            Some((a, b)) => format!("Conductors {a} and {b}{}", place_of_pair(circuit, a, b)),
+            None => id.to_owned(),
+        },
         Some(("part", id)) => v
             .parts
             .iter()
@@ -130,6 +171,23 @@ pub fn item_text(circuit: &Circuit, item: &str) -> String {
             .map_or_else(|| id.to_owned(), |p| format!("{} {id}", p.name)),
         _ => item.to_owned(),
     }
+}
+
+/// The id of a fault of a repair item.
+fn id_of(repair_item: &str, mode: &str, number: Option<f64>) -> String {
+    match number {
+        Some(n) => format!("{repair_item}:{mode}:{n}"),
+        None => format!("{repair_item}:{mode}"),
+    }
+}
+
+fn place_of_pair(circuit: &Circuit, a: &str, b: &str) -> String {
+    circuit
+        .vehicle
+        .places
+        .iter()
+        .find(|p| p.beside.iter().any(|(x, y)| x == a && y == b))
+        .map_or_else(String::new, |p| format!(", {}", p.name))
 }
 
 fn lower(text: &str) -> String {

@@ -2,7 +2,7 @@
 //! spot carries the current (a constriction that heats).
 
 use super::{
-    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, SERIES_OHMS, harshness, item_text, ohms_text,
+    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, SERIES_OHMS, harshness, id_of, item_text, ohms_text,
 };
 use crate::compile::{Circuit, TERMINAL_OHMS};
 use crate::law::Law;
@@ -64,10 +64,7 @@ pub(super) fn make(
     };
     let repair_item = format!("terminal:{}.{}", key.0, key.1);
     Some(Fault {
-        id: match number {
-            Some(n) => format!("{repair_item}:{mode}:{n}"),
-            None => format!("{repair_item}:{mode}"),
-        },
+        id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: prior * harsh * kind,

@@ -1,6 +1,7 @@
-//! Conductors: open, resistive, chafed to ground, rubbed through to a neighbour.
+//! Conductors: open, resistive, chafed to ground or to a supply that lies in the same loom.
 
-use super::{BRIDGE_OHMS, Change, Fault, SERIES_OHMS, harshness, item_text, ohms_text};
+use super::{BRIDGE_OHMS, Change, Fault, SERIES_OHMS, SUPPLY_OHMS};
+use super::{harshness, id_of, item_text, ohms_text};
 use crate::compile::Circuit;
 use crate::law::Law;
 
@@ -8,6 +9,7 @@ use crate::law::Law;
 const OPEN: f64 = 1.0;
 const SERIES: f64 = 1.0;
 const GROUND: f64 = 0.6;
+const SUPPLY: f64 = 0.1;
 
 pub(super) fn generate(circuit: &Circuit, w: usize, out: &mut Vec<Fault>) {
     out.extend(make(circuit, w, "open", None));
@@ -16,6 +18,9 @@ pub(super) fn generate(circuit: &Circuit, w: usize, out: &mut Vec<Fault>) {
     }
     for ohms in BRIDGE_OHMS {
         out.extend(make(circuit, w, "ground", Some(ohms)));
+    }
+    for ohms in SUPPLY_OHMS {
+        out.extend(make(circuit, w, "supply", Some(ohms)));
     }
 }
 
@@ -40,14 +45,16 @@ pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>)
             GROUND / BRIDGE_OHMS.len() as f64,
             format!("chafed to ground through {}", ohms_text(r)),
         ),
+        ("supply", Some(r)) => (
+            Change::Bridge(circuit.branches[branch].to, circuit.supply?, r),
+            SUPPLY / SUPPLY_OHMS.len() as f64,
+            format!("bridged to a permanent supply through {}", ohms_text(r)),
+        ),
         _ => return None,
     };
     let repair_item = format!("wire:{}", wire.id);
     Some(Fault {
-        id: match number {
-            Some(n) => format!("{repair_item}:{mode}:{n}"),
-            None => format!("{repair_item}:{mode}"),
-        },
+        id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: prior * weight,

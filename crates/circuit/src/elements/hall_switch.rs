@@ -1,0 +1,50 @@
+//! Hall switch with an open collector: mode 1 pulls its output low.
+
+use super::{Device, Failure, Local, Felt, Seen};
+use crate::compile::Builder;
+use crate::law::Law;
+use vehicle::{Element, OperatingState};
+
+#[derive(Debug)]
+struct HallSwitch {
+    draw_ohms: f64,
+    on_ohms: f64,
+    min: f64,
+    threshold: f64,
+    felt: Felt,
+}
+
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
+    let Element::HallSwitch { supply, ground, output, draw_amps, on_ohms, min_volts, threshold, stimulus } = element else {
+        return None;
+    };
+    b.branch(supply, ground);
+    b.branch(output, ground);
+    Some(Box::new(HallSwitch {
+        draw_ohms: 12.0 / draw_amps,
+        on_ohms: *on_ohms,
+        min: *min_volts,
+        threshold: *threshold,
+        felt: Felt::new(b, stimulus),
+    }))
+}
+
+impl Device for HallSwitch {
+    fn law(&self, role: usize, mode: u8, _state: &OperatingState) -> Law {
+        match (role, mode) {
+            (0, _) => Law::Ohms(self.draw_ohms),
+            (_, 1) => Law::Ohms(self.on_ohms),
+            _ => Law::OPEN,
+        }
+    }
+    fn next(&self, _mode: u8, seen: &Seen<'_>) -> u8 {
+        u8::from(seen.volts[0] >= self.min && self.felt.now(seen.state) > self.threshold)
+    }
+    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
+        vec![
+            Failure::new("stuck_high", 0.8, "output never pulls low", Local::Hold(0)),
+            Failure::new("stuck_low", 0.4, "output always pulls low", Local::Hold(1)),
+            Failure::new("shorted", 0.2, "supply shorted inside", Local::Law(0, Law::Ohms(2.0))),
+        ]
+    }
+}

@@ -1,0 +1,52 @@
+//! High-side driver: mode 0 off, 1 on, 2 latched off after overcurrent. Off, a weak pull-up lets the
+//! module see an open load; a ten times weaker pull-down is the pin's own leakage.
+
+use super::{Device, Failure, Local, Seen};
+use crate::compile::Builder;
+use crate::law::Law;
+use vehicle::{Element, OperatingState};
+
+#[derive(Debug)]
+struct HighSide {
+    output: usize,
+    on_ohms: f64,
+    limit: f64,
+    sense_ohms: f64,
+}
+
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
+    let Element::HighSide { supply, pin, ground, output, on_ohms, limit_amps, sense_ohms } = element else {
+        return None;
+    };
+    b.branch(supply, pin);
+    b.branch(pin, ground);
+    Some(Box::new(HighSide {
+        output: b.output(output),
+        on_ohms: *on_ohms,
+        limit: *limit_amps,
+        sense_ohms: *sense_ohms,
+    }))
+}
+
+impl Device for HighSide {
+    fn law(&self, role: usize, mode: u8, _state: &OperatingState) -> Law {
+        Law::Ohms(match (role, mode) {
+            (0, 1) => self.on_ohms,
+            (0, _) => self.sense_ohms,
+            _ => 10.0 * self.sense_ohms,
+        })
+    }
+    fn next(&self, mode: u8, seen: &Seen<'_>) -> u8 {
+        match mode {
+            2 if seen.alive => 2,
+            1 if seen.amps[0] > self.limit => 2,
+            _ => u8::from(seen.alive && seen.asked.contains(&self.output)),
+        }
+    }
+    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
+        vec![
+            Failure::new("driver_open", 0.15, "a driver does not switch on", Local::Hold(0)),
+            Failure::new("driver_shorted", 0.1, "a driver does not switch off", Local::Hold(1)),
+        ]
+    }
+}

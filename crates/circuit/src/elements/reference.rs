@@ -1,0 +1,53 @@
+//! Reference-voltage output: mode 1 regulates up to its current limit while the module works.
+
+use super::{Device, Failure, Local, Seen};
+use crate::compile::Builder;
+use crate::law::Law;
+use vehicle::{Element, OperatingState};
+
+/// What is left of a dead output: its feedback divider, ohms.
+const DEAD_OHMS: f64 = 20_000.0;
+/// Current it can take back, amperes.
+const TAKES: f64 = 1e-4;
+
+#[derive(Debug)]
+struct Reference {
+    volts: f64,
+    limit: f64,
+    ohms: f64,
+}
+
+pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
+    let Element::Reference { pin, ground, volts, limit_amps, ohms } = element else {
+        return None;
+    };
+    b.branch(pin, ground);
+    Some(Box::new(Reference { volts: *volts, limit: *limit_amps, ohms: *ohms }))
+}
+
+impl Reference {
+    fn regulating_at(&self, volts: f64) -> Law {
+        Law::Limited { volts, ohms: self.ohms, gives: self.limit, takes: TAKES }
+    }
+}
+
+impl Device for Reference {
+    fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
+        if mode == 1 { self.regulating_at(self.volts) } else { Law::Ohms(DEAD_OHMS) }
+    }
+    fn next(&self, _mode: u8, seen: &Seen<'_>) -> u8 {
+        u8::from(seen.alive)
+    }
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = Failure::grid(
+            "sagging",
+            0.1,
+            &[3.5],
+            number,
+            |v| format!("reference sags to {v} V"),
+            |v| Local::Law(0, self.regulating_at(v)),
+        );
+        out.insert(0, Failure::new("reference_dead", 0.1, "reference output dead", Local::Hold(0)));
+        out
+    }
+}
