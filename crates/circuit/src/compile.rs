@@ -114,6 +114,12 @@ pub struct Circuit {
     /// Cavity of the negative post of the first battery: where the black lead sits unless a drop
     /// is measured. `body` when there is none.
     pub reference: String,
+    /// Devices with a branch at each node.
+    pub devices_at: Vec<Vec<u32>>,
+    /// Branches at each node whose law can be bent.
+    pub bent_at: Vec<Vec<u32>>,
+    /// Devices that drive each output.
+    pub drivers: Vec<Vec<usize>>,
     /// Devices of each part.
     pub part_devices: Vec<Vec<usize>>,
     /// Parts that sleep until a bus wakes them.
@@ -301,15 +307,41 @@ impl Circuit {
         for (d, placed) in devices.iter().enumerate() {
             part_devices[placed.part].push(d);
         }
+        let mut bent_at = vec![Vec::new(); b.nodes];
+        let mut devices_at: Vec<Vec<u32>> = vec![Vec::new(); b.nodes];
+        for (k, branch) in b.branches.iter().enumerate() {
+            for n in [branch.from, branch.to] {
+                if let Of::Device { device, .. } = branch.of {
+                    bent_at[n].push(k as u32);
+                    if devices_at[n].last() != Some(&(device as u32)) {
+                        devices_at[n].push(device as u32);
+                    }
+                }
+            }
+        }
+        let drivers = vehicle
+            .outputs
+            .iter()
+            .map(|o| {
+                let drives = |d: &(usize, &Placed)| {
+                    let element = &vehicle.parts[d.1.part].elements[d.1.element];
+                    element.outputs().contains(&o.id.as_str())
+                };
+                devices.iter().enumerate().filter(drives).map(|d| d.0).collect()
+            })
+            .collect();
         let by_bus = |e: &vehicle::Element| matches!(e, vehicle::Element::Supply { bus_wake, .. } if *bus_wake);
         let woken_by_bus = vehicle.parts.iter().map(|p| p.elements.iter().any(by_bus)).collect();
         Ok(Self {
             supply,
             reference,
+            devices_at,
+            bent_at,
+            drivers,
             part_devices,
             woken_by_bus,
             plan: Plan::new(b.nodes, &ends),
-            software: Software::new(&vehicle, &part_index, &b.pins),
+            software: Software::new(&vehicle, &part_index, &b.pins, b.nodes),
             part_index,
             vehicle,
             node_of,

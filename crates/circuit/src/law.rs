@@ -10,7 +10,7 @@ use crate::OPEN_OHMS;
 /// Thermal voltage at 27 degC, volts: Boltzmann's constant times 300.15 K over the elementary charge.
 pub const THERMAL_VOLTS: f64 = 0.025_864_9;
 /// Slope of a limited source beyond its limits, siemens: keeps the law rising.
-const TAIL: f64 = 1e-7;
+const TAIL: f64 = 1e-12;
 /// How the resistance of a tungsten filament grows with its voltage: current rises as V^0.55.
 const FILAMENT_POWER: f64 = 0.45;
 
@@ -176,6 +176,29 @@ impl Law {
                 let g = 1.0 / (ohms + slope / (i + saturation).max(1e-18));
                 (g, i - g * v)
             }
+        }
+    }
+
+    /// The same, coming from another linearisation: a law of three straight pieces goes through
+    /// the middle one rather than from end to end, where Newton's method could go to and fro.
+    pub fn norton_after(self, v: f64, used: (f64, f64)) -> (f64, f64) {
+        let (low, middle, high) = match self {
+            Self::Motor { ohms, breakaway, .. } => {
+                let beyond = 2.0 * breakaway * ohms + 1.0;
+                (-beyond, 0.0, beyond)
+            }
+            Self::Limited { volts, ohms, gives, takes } => (
+                volts - gives * ohms - 1.0,
+                volts + 0.5 * (takes - gives) * ohms,
+                volts + takes * ohms + 1.0,
+            ),
+            _ => return self.norton(v),
+        };
+        let (low, high, now) = (self.norton(low), self.norton(high), self.norton(v));
+        if (used == low && now == high) || (used == high && now == low) {
+            self.norton(middle)
+        } else {
+            now
         }
     }
 

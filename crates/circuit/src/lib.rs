@@ -11,9 +11,11 @@ pub mod fault;
 pub mod law;
 pub mod linear;
 pub mod meter;
+pub mod phase;
 pub mod software;
 pub mod solve;
 pub mod spice;
+pub mod sweep;
 pub mod tolerance;
 
 pub use compile::{Branch, BranchId, Circuit, CircuitError, NodeId, Of};
@@ -21,6 +23,7 @@ pub use fault::{Change, Fault};
 pub use law::Law;
 pub use meter::{Instrument, Probe, Shown};
 pub use solve::{Extra, Solution};
+pub use sweep::{Point, Sweep};
 
 /// Leakage from every node to the body, siemens (1 GOhm): keeps floating nodes solvable.
 pub const LEAK_SIEMENS: f64 = 1e-9;

@@ -206,7 +206,8 @@ pub struct Factor {
     /// Current driven into each node by its own branches.
     own_rhs: Vec<f64>,
     rhs: Vec<f64>,
-    sums: Vec<f64>,
+    /// Reciprocal of the sum of conductances that each step meets.
+    inverse: Vec<f64>,
     passed_ground: Vec<f64>,
     passed_rhs: Vec<f64>,
     passed_edge: Vec<f64>,
@@ -216,9 +217,18 @@ pub struct Factor {
     /// Steps to do again, and those done, as bits.
     dirty: Vec<u64>,
     done: Vec<u64>,
-    /// Nodes that moved since the last [`Factor::begin`], each once.
+    /// Node voltages at the last [`Factor::begin`], volts.
+    begun: Vec<f64>,
+    /// How far each node may move before it is an alarm, volts.
+    margins: Vec<f64>,
+    /// Nodes that moved since the last [`Factor::begin`], each once; see [`Factor::all_moved`].
     pub moved: Vec<usize>,
     has_moved: Vec<bool>,
+    /// So many moved that they are not listed.
+    pub all_moved: bool,
+    /// Nodes that moved beyond their margin since the last [`Factor::begin`], each once.
+    pub alarms: Vec<usize>,
+    is_alarm: Vec<bool>,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -230,11 +240,10 @@ enum Kept {
     Ground,
     OwnRhs,
     Rhs,
-    Sum,
+    Inverse,
     PassedGround,
     PassedRhs,
     PassedEdge,
-    Volts,
 }
 
 /// Up to so many contributions a sum is made anew rather than corrected by a difference: a
@@ -242,6 +251,8 @@ enum Kept {
 const ANEW: usize = 24;
 /// Voltages that move by less than this are left as they are, volts.
 pub const STILL_VOLTS: f64 = 2e-6;
+/// A node with so many others hanging on it moves them all: then every node is visited in turn.
+const HUB: usize = 40;
 
 impl Factor {
     fn set(&mut self, plan: &Plan, leak: f64, branches: impl Iterator<Item = (f64, f64)>) {
@@ -253,7 +264,7 @@ impl Factor {
         fill(&mut self.edges, plan.edges, 0.0);
         fill(&mut self.ground, plan.nodes, leak);
         fill(&mut self.own_rhs, plan.nodes, 0.0);
-        fill(&mut self.sums, plan.steps.len(), 1.0);
+        fill(&mut self.inverse, plan.steps.len(), 1.0);
         fill(&mut self.passed_ground, plan.later.len(), 0.0);
         fill(&mut self.passed_rhs, plan.later.len(), 0.0);
         fill(&mut self.passed_edge, plan.pairs.len(), 0.0);
@@ -282,6 +293,10 @@ impl Factor {
         self.moved.clear();
         self.has_moved.clear();
         self.has_moved.resize(plan.nodes, false);
+        self.all_moved = false;
+        self.alarms.clear();
+        self.is_alarm.clear();
+        self.is_alarm.resize(plan.nodes, false);
     }
 
     fn eliminate(&mut self, plan: &Plan) {
@@ -289,9 +304,10 @@ impl Factor {
             let k = step.node;
             let later = &plan.later[step.later.0..step.later.1];
             let sum = self.ground[k] + later.iter().map(|l| self.edges[l.slot]).sum::<f64>();
-            self.sums[p] = sum;
+            let inverse = 1.0 / sum;
+            self.inverse[p] = inverse;
             for (e, l) in later.iter().enumerate() {
-                let share = self.edges[l.slot] / sum;
+                let share = self.edges[l.slot] * inverse;
                 let (g, r) = (share * self.ground[k], share * self.rhs[k]);
                 self.passed_ground[step.later.0 + e] = g;
                 self.passed_rhs[step.later.0 + e] = r;
@@ -302,7 +318,7 @@ impl Factor {
                 let pair = plan.pairs[q];
                 let g = self.edges[plan.later[pair.first].slot]
                     * self.edges[plan.later[pair.second].slot]
-                    / sum;
+                    * inverse;
                 self.passed_edge[q] = g;
                 self.edges[pair.slot] += g;
             }
@@ -315,7 +331,7 @@ impl Factor {
             .iter()
             .map(|l| self.edges[l.slot] * self.volts[l.node])
             .sum();
-        (self.rhs[step.node] + pull) / self.sums[p]
+        (self.rhs[step.node] + pull) * self.inverse[p]
     }
 
     fn substitute(&mut self, plan: &Plan) {
@@ -333,22 +349,24 @@ impl Factor {
             Kept::Ground => &mut self.ground,
             Kept::OwnRhs => &mut self.own_rhs,
             Kept::Rhs => &mut self.rhs,
-            Kept::Sum => &mut self.sums,
+            Kept::Inverse => &mut self.inverse,
             Kept::PassedGround => &mut self.passed_ground,
             Kept::PassedRhs => &mut self.passed_rhs,
             Kept::PassedEdge => &mut self.passed_edge,
-            Kept::Volts => &mut self.volts,
         };
         self.trail.push((what, at as u32, place[at]));
         place[at] = new;
     }
 
-    /// Starts a set of changes that [`Factor::undo`] takes back.
-    pub fn begin(&mut self) {
+    /// Starts a set of changes that [`Factor::undo`] takes back. A node that then moves by more
+    /// than its margin (volts) becomes an alarm.
+    pub fn begin(&mut self, margins: Vec<f64>) {
         self.trail.clear();
+        self.begun.clone_from(&self.volts);
+        self.margins = margins;
     }
 
-    /// Takes back every change since [`Factor::begin`].
+    /// Takes back every change since [`Factor::begin`] and starts anew.
     pub fn undo(&mut self) {
         while let Some((what, at, old)) = self.trail.pop() {
             let at = at as usize;
@@ -360,15 +378,22 @@ impl Factor {
                 Kept::Ground => self.ground[at] = old,
                 Kept::OwnRhs => self.own_rhs[at] = old,
                 Kept::Rhs => self.rhs[at] = old,
-                Kept::Sum => self.sums[at] = old,
+                Kept::Inverse => self.inverse[at] = old,
                 Kept::PassedGround => self.passed_ground[at] = old,
                 Kept::PassedRhs => self.passed_rhs[at] = old,
                 Kept::PassedEdge => self.passed_edge[at] = old,
-                Kept::Volts => self.volts[at] = old,
             }
         }
         for n in self.moved.drain(..) {
             self.has_moved[n] = false;
+            self.volts[n] = self.begun[n];
+        }
+        for n in self.alarms.drain(..) {
+            self.is_alarm[n] = false;
+        }
+        if self.all_moved {
+            self.volts.copy_from_slice(&self.begun);
+            self.all_moved = false;
         }
         self.dirty.iter_mut().for_each(|w| *w = 0);
         self.done.iter_mut().for_each(|w| *w = 0);
@@ -451,17 +476,42 @@ impl Factor {
                 let node = plan.steps[p].node;
                 let v = self.voltage(plan, p);
                 if (v - self.volts[node]).abs() > STILL_VOLTS {
-                    self.keep(Kept::Volts, node, v);
+                    self.volts[node] = v;
                     if !self.has_moved[node] {
                         self.has_moved[node] = true;
                         self.moved.push(node);
                     }
-                    for e in plan.into_node.of(node) {
+                    self.check(node, v);
+                    let hanging = plan.into_node.of(node);
+                    if hanging.len() > HUB {
+                        self.visit_all(plan, p);
+                        return;
+                    }
+                    for e in hanging {
                         self.mark(plan.later[*e as usize].step);
                     }
                 }
             }
         }
+    }
+
+    fn check(&mut self, node: usize, v: f64) {
+        if (v - self.begun[node]).abs() > self.margins[node] && !self.is_alarm[node] {
+            self.is_alarm[node] = true;
+            self.alarms.push(node);
+        }
+    }
+
+    /// Substitutes every step below `p`.
+    fn visit_all(&mut self, plan: &Plan, p: usize) {
+        self.all_moved = true;
+        for p in (0..p).rev() {
+            let node = plan.steps[p].node;
+            let v = self.voltage(plan, p);
+            self.volts[node] = v;
+            self.check(node, v);
+        }
+        self.dirty.iter_mut().for_each(|w| *w = 0);
     }
 
     fn redo(&mut self, plan: &Plan, p: usize) {
@@ -473,10 +523,11 @@ impl Factor {
                 .iter()
                 .map(|l| self.edges[l.slot])
                 .sum::<f64>();
-        self.keep(Kept::Sum, p, sum);
+        let inverse = 1.0 / sum;
+        self.keep(Kept::Inverse, p, inverse);
         for e in step.later.0..step.later.1 {
             let l = plan.later[e];
-            let share = self.edges[l.slot] / sum;
+            let share = self.edges[l.slot] * inverse;
             let (g, r) = (share * ground, share * rhs);
             let (old_g, old_r) = (self.passed_ground[e], self.passed_rhs[e]);
             if g != old_g {
@@ -498,7 +549,7 @@ impl Factor {
             let pair = plan.pairs[q];
             let g = self.edges[plan.later[pair.first].slot]
                 * self.edges[plan.later[pair.second].slot]
-                / sum;
+                * inverse;
             let old = self.passed_edge[q];
             if g != old {
                 self.keep(Kept::PassedEdge, q, g);
@@ -558,7 +609,7 @@ mod tests {
             plan.solve(1e-9, net.iter().map(|b| b.1), &mut f);
             let before = f.clone();
             let mut changed = net.clone();
-            f.begin();
+            f.begin(vec![0.0; 30]);
             for (k, g, i) in changes {
                 let k = k % net.len();
                 changed[k].1 = (10f64.powf(g), i);

@@ -75,6 +75,8 @@ pub struct Software {
     monitors: Vec<Monitor>,
     /// Number of each output.
     outputs: HashMap<String, usize>,
+    /// Whether a driver's request depends on the voltage of each node.
+    pub is_read: Vec<bool>,
     /// Parts on each bus, in the order of the vehicle file.
     pub members: Vec<Vec<usize>>,
 }
@@ -106,10 +108,11 @@ impl Software {
         vehicle: &Vehicle,
         part: &HashMap<String, usize>,
         pins: &BTreeMap<(usize, String), NodeId>,
+        nodes: usize,
     ) -> Self {
         let outputs: HashMap<String, usize> =
             vehicle.outputs.iter().enumerate().map(|(k, o)| (o.id.clone(), k)).collect();
-        let signals = vehicle
+        let signals: Vec<Source> = vehicle
             .signals
             .iter()
             .map(|s| match &s.from {
@@ -141,6 +144,13 @@ impl Software {
                 output: outputs.get(&f.output).copied().unwrap_or(usize::MAX),
             })
             .collect();
+        let mut is_read = vec![false; nodes];
+        for id in vehicle.functions.iter().flat_map(|f| f.request.signals()) {
+            if let Some(Source::Volts(a, b)) = number.get(id).map(|k| signals[*k]) {
+                is_read[a] = true;
+                is_read[b] = true;
+            }
+        }
         let monitors = vehicle
             .monitors
             .iter()
@@ -158,7 +168,7 @@ impl Software {
                 vehicle.parts.iter().filter(on).filter_map(|p| part.get(&p.id)).copied().collect()
             })
             .collect();
-        Self { signals, functions, monitors, outputs, members }
+        Self { signals, functions, monitors, outputs, is_read, members }
     }
 
     /// Number of an output.

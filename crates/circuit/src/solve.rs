@@ -71,12 +71,15 @@ impl Circuit {
     /// branch ever carried while it was found would not drop that much in the changed
     /// resistance, and bridged nodes never had that much voltage.
     pub fn untouched(&self, healthy: &Solution, changes: &[Change]) -> bool {
+        // Only a resistance that grows: one that shrinks lets a current flow that was not there.
+        let grows = |k: BranchId, r: f64| matches!(healthy.laws[k], Law::Ohms(old) if r >= old);
         changes.iter().all(|change| match *change {
-            Change::Branch(k, Law::Ohms(r)) | Change::Series(k, r) => {
-                healthy.peak_amps[k] * r < DEAD_VOLTS
-            }
+            Change::Series(k, r) => healthy.peak_amps[k] * r < DEAD_VOLTS,
+            Change::Branch(k, Law::Ohms(r)) => grows(k, r) && healthy.peak_amps[k] * r < DEAD_VOLTS,
             Change::Branch(k, Law::Constriction { ohms, knee }) => {
-                healthy.peak_amps[k] * ohms < DEAD_VOLTS && healthy.peak_amps[k] < 0.01 * knee
+                grows(k, ohms)
+                    && healthy.peak_amps[k] * ohms < DEAD_VOLTS
+                    && healthy.peak_amps[k] < 0.01 * knee
             }
             Change::Bridge(a, b, _) => {
                 healthy.peak_volts[a] < DEAD_VOLTS && healthy.peak_volts[b] < DEAD_VOLTS
@@ -168,6 +171,7 @@ impl<'a> Run<'a> {
 
     fn finish(mut self) -> Solution {
         let mut seen_modes = BTreeSet::new();
+        let mut circle_from = None;
         for _ in 0..ROUNDS {
             self.set_laws();
             let newton = self.newton();
@@ -177,15 +181,24 @@ impl<'a> Run<'a> {
                 self.out.converged = newton;
                 return self.out;
             }
-            if !seen_modes.insert((modes.clone(), asked.clone())) {
+            // Modes decide the voltages and the voltages the next modes: what came once comes
+            // again. Once round the circle shows who takes part.
+            let again = !seen_modes.insert((modes.clone(), asked.clone()));
+            if again {
                 for (d, placed) in self.circuit.devices.iter().enumerate() {
                     if modes[d] != self.out.modes[d] {
                         self.out.chattering.insert(placed.part);
                     }
                 }
             }
-            self.out.modes = modes;
-            self.out.asked = asked;
+            let state = (modes, asked);
+            if circle_from.as_ref() == Some(&state) {
+                return self.out;
+            }
+            if again && circle_from.is_none() {
+                circle_from = Some(state.clone());
+            }
+            (self.out.modes, self.out.asked) = state;
         }
         self.out
     }

@@ -30,6 +30,10 @@ impl Device for Fuse {
     fn next(&self, mode: u8, seen: &Seen<'_>) -> u8 {
         if seen.amps[0].abs() > BLOWS_AT * self.rating { 1 } else { mode }
     }
+    fn margin(&self, mode: u8, seen: &Seen<'_>) -> f64 {
+        let spare = BLOWS_AT * self.rating - seen.amps[0].abs();
+        if mode == 0 { spare * RATED_DROP / self.rating } else { f64::INFINITY }
+    }
     fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
         vec![Failure::new("open", 2.0, "blown", Local::Law(0, Law::OPEN))]
     }

@@ -40,6 +40,9 @@ impl Device for HallSwitch {
     fn next(&self, _mode: u8, seen: &Seen<'_>) -> u8 {
         u8::from(seen.volts[0] >= self.min && self.felt.now(seen.state) > self.threshold)
     }
+    fn margin(&self, _mode: u8, seen: &Seen<'_>) -> f64 {
+        (seen.volts[0] - self.min).abs()
+    }
     fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
         vec![
             Failure::new("stuck_high", 0.8, "output never pulls low", Local::Hold(0)),

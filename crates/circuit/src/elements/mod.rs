@@ -75,6 +75,11 @@ pub trait Device: Debug + Send + Sync {
     fn remembers(&self, _mode: u8, _seen: &Seen<'_>) -> bool {
         false
     }
+    /// How far the voltages across its branches may change before its mode could, volts. A device
+    /// whose mode does not follow its voltages says infinity.
+    fn margin(&self, _mode: u8, _seen: &Seen<'_>) -> f64 {
+        f64::INFINITY
+    }
     /// Whether it can feed the circuit.
     fn is_source(&self) -> bool {
         false

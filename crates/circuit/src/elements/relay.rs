@@ -58,6 +58,10 @@ impl Device for Relay {
         let coil = seen.volts[0].abs();
         coil > self.drop_out && coil < self.pull_in
     }
+    fn margin(&self, mode: u8, seen: &Seen<'_>) -> f64 {
+        let coil = seen.volts[0].abs();
+        if mode == 1 { coil - self.pull_in } else { self.pull_in - coil }
+    }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = vec![
             Failure::new("coil_open", 0.8, "coil open", Local::Law(0, Law::OPEN)),

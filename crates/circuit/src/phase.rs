@@ -1,0 +1,145 @@
+//! Phases: what alternates faster than a meter follows.
+//!
+//! A bus is recessive and dominant, a pulse-width modulated output on and off.
+//! The operating point of a state is its *resting* phase: buses recessive,
+//! modulated outputs on. Every other phase holds one transmitter dominant or one
+//! output off. A voltmeter shows the average over their shares of time; a capture
+//! shows the levels.
+
+use crate::compile::{Circuit, NodeId};
+use crate::fault::Change;
+use crate::solve::{Extra, Solution};
+use vehicle::{Element, OperatingState};
+
+/// A phase with its share of time.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Phase {
+    /// `bus:<id>` or `output:<id>`.
+    pub id: String,
+    /// Share of time, 0 to 1.
+    pub share: f64,
+    /// What is held in it.
+    pub holds: Vec<Change>,
+}
+
+/// What a quickly alternating voltage does, volts.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Levels {
+    /// As a voltmeter shows it.
+    pub average: f64,
+    /// Lowest phase.
+    pub low: f64,
+    /// Highest phase.
+    pub high: f64,
+}
+
+/// Mode of a transceiver that sends a dominant bit.
+const DOMINANT: u8 = 2;
+
+impl Circuit {
+    /// The phases of a solved state: one for each bus with a working sender, in which its first
+    /// one is dominant, and one for each modulated output that is on.
+    pub fn phases(&self, solution: &Solution) -> Vec<Phase> {
+        let mut phases = Vec::new();
+        for bus in &self.vehicle.buses {
+            let sender = self.transceivers(&bus.id).find(|d| solution.modes[*d] == 1);
+            if let Some(d) = sender {
+                phases.push(Phase {
+                    id: format!("bus:{}", bus.id),
+                    share: bus.dominant_share,
+                    holds: vec![Change::Hold(d, DOMINANT)],
+                });
+            }
+        }
+        for (o, output) in self.vehicle.outputs.iter().enumerate() {
+            if let Some(duty) = output.duty
+                && solution.asked.contains(&o)
+            {
+                let holds = self.drivers[o].iter().map(|d| Change::Hold(*d, 0)).collect();
+                phases.push(Phase { id: format!("output:{}", output.id), share: 1.0 - duty, holds });
+            }
+        }
+        phases
+    }
+
+    /// Devices that are transceivers of a bus.
+    pub fn transceivers<'a>(&'a self, bus: &'a str) -> impl Iterator<Item = usize> + 'a {
+        self.devices.iter().enumerate().filter_map(move |(d, placed)| {
+            let element = &self.vehicle.parts[placed.part].elements[placed.element];
+            (element.bus() == Some(bus)).then_some(d)
+        })
+    }
+
+    /// The phase in which a part sends a dominant bit on a bus; none when it has no transceiver.
+    pub fn dominant(&self, bus: &str, part: usize) -> Option<Vec<Change>> {
+        let d = self.transceivers(bus).find(|d| self.devices[*d].part == part)?;
+        Some(vec![Change::Hold(d, DOMINANT)])
+    }
+
+    /// Average and extremes of the voltage between two nodes over all phases of a state.
+    pub fn levels(
+        &self,
+        state: &OperatingState,
+        changes: &[Change],
+        extra: Option<Extra>,
+        a: NodeId,
+        b: NodeId,
+    ) -> Levels {
+        let rest = self.solve(state, changes, extra);
+        let v = rest.volts[a] - rest.volts[b];
+        let mut levels = Levels { average: v, low: v, high: v };
+        for phase in self.phases(&rest) {
+            let held: Vec<Change> = changes.iter().chain(&phase.holds).copied().collect();
+            let s = self.solve(state, &held, extra);
+            let at = s.volts[a] - s.volts[b];
+            levels.average += phase.share * (at - v);
+            levels.low = levels.low.min(at);
+            levels.high = levels.high.max(at);
+        }
+        levels
+    }
+
+    /// Which members of a bus hear a dominant bit of a sender (ISO 11898-2: differential at
+    /// least 0.9 V; ISO 17987-4: line below 40 % of the own supply) and the recessive phase as
+    /// such (at most 0.5 V; above 60 %). Per member: part and whether both hold.
+    pub fn heard(
+        &self,
+        state: &OperatingState,
+        changes: &[Change],
+        bus: &str,
+        sender: usize,
+    ) -> Vec<(usize, bool)> {
+        let Some(hold) = self.dominant(bus, sender) else {
+            return vec![];
+        };
+        let rest = self.solve(state, changes, None);
+        let held: Vec<Change> = changes.iter().copied().chain(hold).collect();
+        let sends = rest.alive(self, sender)
+            && !changes.iter().any(|c| matches!(c, Change::Hold(d, 0) if self.devices[*d].part == sender
+                && self.vehicle.parts[sender].elements[self.devices[*d].element].bus().is_some()));
+        let dominant = self.solve(state, &held, None);
+        self.transceivers(bus)
+            .map(|d| {
+                let placed = &self.devices[d];
+                let element = &self.vehicle.parts[placed.part].elements[placed.element];
+                let pin = |s: &Solution, name: &String| {
+                    self.pin_node.get(&(placed.part, name.clone())).map_or(0.0, |n| s.volts[*n])
+                };
+                let hears = match element {
+                    Element::CanTransceiver { high, low, .. } => {
+                        pin(&dominant, high) - pin(&dominant, low) >= 0.9
+                            && pin(&rest, high) - pin(&rest, low) <= 0.5
+                    }
+                    Element::LinTransceiver { pin: line, supply, ground, .. } => {
+                        let share = |s: &Solution| {
+                            (pin(s, line) - pin(s, ground)) / (pin(s, supply) - pin(s, ground)).max(1e-3)
+                        };
+                        share(&dominant) <= 0.4 && share(&rest) >= 0.6
+                    }
+                    _ => false,
+                };
+                (placed.part, sends && hears && rest.alive(self, placed.part))
+            })
+            .collect()
+    }
+}
