@@ -300,6 +300,7 @@ impl Circuit {
             let (from, to) = (end(&wire.from)?, end(&wire.to)?);
             wire_branch.push(b.add(from, to, Of::Wire(w), ohms));
         }
+        number_by_elimination(&mut b, &mut node_of);
         check_islands(&vehicle, b.nodes, &b.branches, &devices, &node_of)?;
         let ends: Vec<_> = b.branches.iter().map(|x| (x.from, x.to)).collect();
         let (supply, reference) = posts(&vehicle, &b.pins, &node_of);
@@ -459,4 +460,20 @@ fn posts(
         }
     }
     (None, "body".to_owned())
+}
+
+/// Numbers the nodes in the order they are eliminated, so that a solution runs through memory.
+fn number_by_elimination(b: &mut Builder, node_of: &mut BTreeMap<String, NodeId>) {
+    let ends: Vec<_> = b.branches.iter().map(|x| (x.from, x.to)).collect();
+    let mut number = vec![0; b.nodes];
+    for (p, node) in Plan::new(b.nodes, &ends).order().enumerate() {
+        number[node] = p + 1;
+    }
+    for branch in &mut b.branches {
+        branch.from = number[branch.from];
+        branch.to = number[branch.to];
+    }
+    for node in b.pins.values_mut().chain(node_of.values_mut()) {
+        *node = number[*node];
+    }
 }

@@ -37,6 +37,16 @@ pub enum Law {
         /// Largest current it takes into its first node, amperes.
         takes: f64,
     },
+    /// A cell: a source behind one resistance while it gives, and behind a larger one while it is
+    /// charged, since its surface charge rises against the current.
+    Cell {
+        /// Open-circuit voltage, volts.
+        volts: f64,
+        /// Internal resistance while it gives, ohms.
+        ohms: f64,
+        /// Resistance while it is charged, ohms.
+        charging: f64,
+    },
     /// A motor: winding `R`, and above the breakaway current a back-EMF of
     /// `slope` volts per further ampere (its speed against a load that grows with speed).
     Motor {
@@ -122,6 +132,9 @@ impl Law {
             Self::Limited { volts, ohms, gives, takes } => {
                 Self::Limited { volts, ohms: ohms + more, gives, takes }
             }
+            Self::Cell { volts, ohms, charging } => {
+                Self::Cell { volts, ohms: ohms + more, charging: charging + more }
+            }
             Self::Motor { ohms, breakaway, slope } => {
                 Self::Motor { ohms: ohms + more, breakaway, slope }
             }
@@ -149,6 +162,10 @@ impl Law {
                 } else {
                     (1.0 / ohms, -volts / ohms)
                 }
+            }
+            Self::Cell { volts, ohms, charging } => {
+                let g = 1.0 / if v > volts { charging } else { ohms };
+                (g, -volts * g)
             }
             Self::Motor { ohms, breakaway, slope } => {
                 let stall = breakaway * ohms;
@@ -252,6 +269,9 @@ impl Law {
                     -gives
                 )
             }
+            Self::Cell { volts, ohms, charging } => format!(
+                "B{name} {a} {b} I=({v}-({volts:e}))/({v}>{volts:e} ? {charging:e} : {ohms:e})"
+            ),
             Self::Motor { ohms, breakaway, slope } => {
                 let (stall, bias) = (breakaway * ohms, slope * breakaway);
                 format!(
@@ -337,6 +357,8 @@ mod tests {
             (ohms.clone(), 0.1..30.0f64, 0.0..5.0f64, 0.0..5.0f64).prop_map(|(ohms, volts, gives, takes)| {
                 Law::Limited { volts, ohms, gives, takes }
             }),
+            (ohms.clone(), 1.0..30.0f64, 1.0..20.0f64)
+                .prop_map(|(ohms, volts, more)| Law::Cell { volts, ohms, charging: ohms * more }),
             (ohms.clone(), 0.01..5.0f64, 0.1..10.0f64)
                 .prop_map(|(ohms, breakaway, slope)| Law::Motor { ohms, breakaway, slope }),
             (ohms.clone(), 0.05..20.0f64).prop_map(|(ohms, knee)| Law::Constriction { ohms, knee }),

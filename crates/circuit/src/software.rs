@@ -79,6 +79,8 @@ pub struct Software {
     pub is_read: Vec<bool>,
     /// Parts on each bus, in the order of the vehicle file.
     pub members: Vec<Vec<usize>>,
+    /// Masters of each LIN bus.
+    masters: Vec<Vec<usize>>,
 }
 
 /// What a monitor finds at an operating point.
@@ -160,15 +162,15 @@ impl Software {
                 fails: Condition::compile(&m.fails, &number),
             })
             .collect();
-        let members = vehicle
-            .buses
-            .iter()
-            .map(|bus| {
-                let on = |p: &&vehicle::Part| p.elements.iter().any(|e| e.bus() == Some(&bus.id));
-                vehicle.parts.iter().filter(on).filter_map(|p| part.get(&p.id)).copied().collect()
-            })
-            .collect();
-        Self { signals, functions, monitors, outputs, is_read, members }
+        let with = |holds: &dyn Fn(&vehicle::Element) -> bool| -> Vec<usize> {
+            let of = |p: &&vehicle::Part| p.elements.iter().any(holds);
+            vehicle.parts.iter().filter(of).filter_map(|p| part.get(&p.id)).copied().collect()
+        };
+        let members =
+            vehicle.buses.iter().map(|b| with(&|e| e.bus() == Some(b.id.as_str()))).collect();
+        let is_master = |e: &vehicle::Element, bus: &str| matches!(e, vehicle::Element::LinTransceiver { bus: of, master: true, .. } if of == bus);
+        let masters = vehicle.buses.iter().map(|b| with(&|e| is_master(e, &b.id))).collect();
+        Self { signals, functions, monitors, outputs, is_read, members, masters }
     }
 
     /// Number of an output.
@@ -214,13 +216,15 @@ impl Software {
             .collect()
     }
 
-    /// Which parts have a working neighbour that was not itself woken over a bus: it keeps the
-    /// bus awake.
+    /// Which parts sit on a bus that is kept awake: by a working LIN master, or by a working
+    /// module that was not itself woken over a bus.
     pub fn bus_awake(&self, alive: &[bool], woken_by_bus: &[bool]) -> Vec<bool> {
         let mut out = vec![false; alive.len()];
-        for members in &self.members {
-            if members.iter().any(|p| alive[*p] && !woken_by_bus[*p]) {
-                for p in members {
+        for (members, masters) in self.members.iter().zip(&self.masters) {
+            let keeps = |p: &usize| alive[*p] && (!woken_by_bus[*p] || masters.contains(p));
+            if members.iter().any(keeps) {
+                // A master must not keep itself awake over the bus it leads.
+                for p in members.iter().filter(|p| !masters.contains(p)) {
                     out[*p] = true;
                 }
             }

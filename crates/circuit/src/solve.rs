@@ -264,7 +264,7 @@ impl<'a> Run<'a> {
             let settled = bent_steps.iter().all(|(law, v, d, (g, i0))| {
                 let at = v + d;
                 let (true_amps, used) = (law.amps(at), g * at + i0);
-                (true_amps - used).abs() <= 1e-10 + 1e-9 * true_amps.abs()
+                (true_amps - used).abs() <= 1e-13 + 1e-9 * true_amps.abs()
             });
             if settled {
                 std::mem::swap(&mut self.out.volts, &mut self.factor.volts);
@@ -353,6 +353,16 @@ impl<'a> Run<'a> {
                 state: self.state,
             };
             modes[d] = placed.device.next(self.out.modes[d], &seen);
+        }
+        // A module resets long before anything it drives has moved: supplies go first.
+        let is_supply = |d: usize| c.devices[d].device.alive(0).is_some();
+        if (0..modes.len()).any(|d| modes[d] != self.out.modes[d] && is_supply(d)) {
+            for (d, mode) in modes.iter_mut().enumerate() {
+                if !is_supply(d) {
+                    *mode = self.out.modes[d];
+                }
+            }
+            return (modes, self.out.asked.clone());
         }
         (modes, asked)
     }

@@ -11,7 +11,7 @@ use crate::compile::{BranchId, Circuit, NodeId, Of};
 use crate::elements::Seen;
 use crate::fault::Change;
 use crate::law::Law;
-use crate::linear::Factor;
+use crate::linear::{Factor, STILL_VOLTS};
 use crate::software::View;
 use crate::solve::Solution;
 use std::collections::BTreeSet;
@@ -19,13 +19,17 @@ use vehicle::OperatingState;
 
 /// Rounds of devices and Newton steps before a hypothesis is solved from rest.
 const ROUNDS: usize = 60;
+/// Resistance at the far end of a line, ohms.
+const LINE_OHMS: f64 = 1e6;
+/// Current that tries how the circuit answers a bridge, amperes.
+const TRIAL_AMPS: f64 = 1e-3;
 /// Changes of one device's mode before it counts as going to and fro.
 const TURNS: usize = 5;
 /// How far a node with a bent law may move before the law is looked at, volts.
-const BENT_VOLTS: f64 = 1e-4;
+const BENT_VOLTS: f64 = 3e-3;
 /// How far a bent law may stray from its linearisation, amperes and as a share of its current.
-const STRAY_AMPS: f64 = 2e-8;
-const STRAY: f64 = 1e-6;
+const STRAY_AMPS: f64 = 1e-12;
+const STRAY: f64 = 1e-5;
 
 /// A state with everything needed to solve hypotheses quickly.
 #[derive(Debug)]
@@ -39,6 +43,7 @@ pub struct Sweep<'a> {
     factor: Factor,
     now: Now,
     full: Option<(Solution, Vec<bool>)>,
+    line: Option<Line>,
     /// How many hypotheses had to be solved from rest.
     pub from_rest: usize,
     /// How many hypotheses change nothing in this state.
@@ -79,6 +84,21 @@ struct Now {
     amps: Vec<f64>,
 }
 
+/// Where the voltages go as the resistance of one branch grows.
+#[derive(Debug)]
+struct Line {
+    branch: BranchId,
+    /// Sound resistance of the branch, ohms, and of the rest of the circuit as the branch sees it.
+    sound: f64,
+    rest: f64,
+    /// Current in the sound branch and with [`LINE_OHMS`] in it, amperes.
+    sound_amps: f64,
+    end_amps: f64,
+    /// Shift of the nodes with [`LINE_OHMS`] in it, and its largest share of a node's margin.
+    shift: Vec<(u32, f64)>,
+    most: f64,
+}
+
 /// A solved hypothesis; borrowed until the next one.
 #[derive(Debug, Clone, Copy)]
 pub struct Point<'s> {
@@ -93,18 +113,35 @@ pub struct Point<'s> {
     pub alive: &'s [bool],
     /// Numbers of the outputs asked for.
     pub asked: &'s BTreeSet<usize>,
-    /// Nodes that differ from the healthy circuit; none: all of them may.
-    pub moved: Option<&'s [NodeId]>,
+    base: &'s Solution,
+    /// The updated circuit; none when it was solved from rest.
+    factor: Option<&'s Factor>,
     no_effect: &'s BTreeSet<usize>,
     /// All devices settled; a chattering relay does not.
     pub settled: bool,
 }
 
 impl Point<'_> {
+    /// Nodes that may differ from the healthy circuit by more than [`STILL_VOLTS`]; none: all.
+    pub fn moved(&self) -> Option<&[u32]> {
+        self.factor.and_then(Factor::visited)
+    }
+
+    /// Whether it was solved from rest rather than updated.
+    pub fn from_rest(&self) -> bool {
+        self.factor.is_none()
+    }
+
     /// Current through a branch from its first to its second node, amperes.
     pub fn amps(&self, branch: BranchId) -> f64 {
         let b = &self.circuit.branches[branch];
-        self.laws[branch].amps(self.volts[b.from] - self.volts[b.to])
+        // Over a milliohm a stale node would show amperes that are not there.
+        let fresh = |n: NodeId| n == 0 || self.factor.is_none_or(|f| f.is_visited(n));
+        if fresh(b.from) && fresh(b.to) {
+            self.laws[branch].amps(self.volts[b.from] - self.volts[b.to])
+        } else {
+            self.base.amps(self.circuit, branch)
+        }
     }
 
     /// How strongly the effect of a part shows, see [`Solution::effect`].
@@ -155,6 +192,7 @@ impl<'a> Sweep<'a> {
             factor,
             now,
             full: None,
+            line: None,
             from_rest: 0,
             untouched: 0,
         }
@@ -174,7 +212,8 @@ impl<'a> Sweep<'a> {
             modes: &self.base.modes,
             alive: &self.base_alive,
             asked: &self.base.asked,
-            moved: Some(&[]),
+            base: &self.base,
+            factor: Some(&self.factor),
             no_effect: &self.base.no_effect,
             settled: self.base.converged,
         }
@@ -187,7 +226,7 @@ impl<'a> Sweep<'a> {
             self.untouched += 1;
             return self.healthy_point();
         }
-        if self.base.converged && self.try_update(changes) {
+        if self.base.converged && (self.try_line(changes) || self.try_update(changes)) {
             return Point {
                 circuit: self.circuit,
                 volts: &self.factor.volts,
@@ -195,7 +234,8 @@ impl<'a> Sweep<'a> {
                 modes: &self.now.modes,
                 alive: &self.now.alive,
                 asked: &self.now.asked,
-                moved: (!self.factor.all_moved).then_some(&self.factor.moved[..]),
+                base: &self.base,
+                factor: Some(&self.factor),
                 no_effect: &self.now.no_effect,
                 settled: true,
             };
@@ -212,7 +252,8 @@ impl<'a> Sweep<'a> {
             modes: &solution.modes,
             alive,
             asked: &solution.asked,
-            moved: None,
+            base: &self.base,
+            factor: None,
             no_effect: &solution.no_effect,
             settled: solution.converged,
         }
@@ -260,11 +301,54 @@ impl<'a> Sweep<'a> {
         self.full = None;
     }
 
+    /// A resistance in a branch moves every voltage along a straight line, from the healthy circuit
+    /// towards the branch opened: as far as no device or bent law is reached, one update serves a
+    /// whole grid of resistances. Whether that was so.
+    fn try_line(&mut self, changes: &[Change]) -> bool {
+        let [Change::Branch(k, Law::Ohms(r))] = *changes else {
+            return false;
+        };
+        let Law::Ohms(sound) = self.base.laws[k] else {
+            return false;
+        };
+        if r <= sound || r > LINE_OHMS || self.pulled[k] {
+            return false;
+        }
+        if self.line.as_ref().is_none_or(|line| line.branch != k) {
+            let plan = &self.circuit.plan;
+            let b = &self.circuit.branches[k];
+            let across = |f: &Factor| f.volts[b.from] - f.volts[b.to];
+            let sound_amps = across(&self.factor) / sound;
+            self.factor.set_branch(plan, k, 1.0 / LINE_OHMS, 0.0);
+            self.factor.update(plan, false);
+            let end_amps = across(&self.factor) / LINE_OHMS;
+            let (shift, most) = self.factor.shift();
+            // Thevenin: i (r + rest) is the same at both ends of the line.
+            let rest = (end_amps * LINE_OHMS - sound_amps * sound) / (sound_amps - end_amps);
+            self.factor.undo();
+            self.line = Some(Line { branch: k, sound_amps, end_amps, sound, rest, shift, most });
+        }
+        let Some(line) = &self.line else {
+            return false;
+        };
+        let amps = line.sound_amps * (line.sound + line.rest) / (r + line.rest);
+        let times = (line.sound_amps - amps) / (line.sound_amps - line.end_amps);
+        // Against a rest of gigohms the two ends of the line lie too close to tell a direction.
+        let tells = line.rest < LINE_OHMS && (0.0..=1.0).contains(&times);
+        if !tells || times * line.most > 1.0 {
+            return false;
+        }
+        self.factor.move_by(&line.shift, times);
+        self.now.old_laws.push((k, self.now.laws[k]));
+        self.now.laws[k] = Law::Ohms(r);
+        true
+    }
+
     /// Follows a hypothesis from the healthy circuit; whether it settled.
     fn try_update(&mut self, changes: &[Change]) -> bool {
-        for change in self.holds.clone() {
+        for change in &self.holds {
             if let Change::Hold(d, _) = change {
-                self.now.held.push(d);
+                self.now.held.push(*d);
             }
         }
         for change in changes {
@@ -273,12 +357,23 @@ impl<'a> Sweep<'a> {
         if self.now.lives_changed {
             self.wake_neighbours();
         }
+        let mut later = true;
         for _ in 0..ROUNDS {
-            self.factor.update(&self.circuit.plan);
-            self.bridge();
+            self.factor.update(&self.circuit.plan, later);
+            if later {
+                self.bridge();
+            }
             if self.straighten() {
+                later = true;
                 continue;
             }
+            // Modes are chosen only when every node is up to date: over the milliohms of a fuse a
+            // stale one would look like a short.
+            if self.factor.is_withheld() {
+                later = false;
+                continue;
+            }
+            later = true;
             if !self.next_modes() {
                 return true;
             }
@@ -384,16 +479,25 @@ impl<'a> Sweep<'a> {
             f.drive(plan, b, amps);
         };
         let bridges = self.now.bridges.clone();
+        // Both ends must be up to date before they are compared with the trial.
+        for (a, b, _) in &bridges {
+            self.factor.mark_upward(plan, *a);
+            self.factor.mark_upward(plan, *b);
+        }
+        self.factor.try_update(plan);
         let before: Vec<f64> = bridges.iter().map(|b| across(&self.factor, *b)).collect();
         // Row j, column k: fall of the voltage across j per ampere in k.
         let mut z = vec![vec![0.0; m]; m];
         for k in 0..m {
-            drive(&mut self.factor, bridges[k], 1.0);
-            self.factor.update(plan);
-            for j in 0..m {
-                z[j][k] = before[j] - across(&self.factor, bridges[j]);
+            drive(&mut self.factor, bridges[k], TRIAL_AMPS);
+            self.factor.try_update(plan);
+            for (j, row) in z.iter_mut().enumerate() {
+                row[k] = (before[j] - across(&self.factor, bridges[j])) / TRIAL_AMPS;
             }
-            drive(&mut self.factor, bridges[k], -1.0);
+            drive(&mut self.factor, bridges[k], -TRIAL_AMPS);
+            if m > 1 {
+                self.factor.try_update(plan);
+            }
         }
         // R i = open voltage - Z i, with the open voltage = before + Z i_now.
         let mut rhs: Vec<f64> = (0..m)
@@ -407,18 +511,18 @@ impl<'a> Sweep<'a> {
             drive(&mut self.factor, bridges[k], amps[k] - self.now.bridge_amps[k]);
         }
         self.now.bridge_amps = amps;
-        self.factor.update(plan);
+        self.factor.update(plan, true);
     }
 
     /// Linearises bent laws anew where the voltage has strayed; whether any was.
     fn straighten(&mut self) -> bool {
         let c = self.circuit;
-        for at in self.now.watched_at..self.factor.alarms.len() {
-            for k in &c.bent_at[self.factor.alarms[at]] {
+        for at in self.now.watched_at..self.factor.alarms().len() {
+            for k in &c.bent_at[self.factor.alarms()[at] as usize] {
                 self.watch(*k as usize);
             }
         }
-        self.now.watched_at = self.factor.alarms.len();
+        self.now.watched_at = self.factor.alarms().len();
         let mut strayed = false;
         for at in 0..self.now.watched.len() {
             let k = self.now.watched[at];
@@ -447,15 +551,15 @@ impl<'a> Sweep<'a> {
     fn next_modes(&mut self) -> bool {
         let c = self.circuit;
         let first_new = self.now.looked_at;
-        for at in first_new..self.factor.alarms.len() {
-            for d in &c.devices_at[self.factor.alarms[at]] {
+        for at in first_new..self.factor.alarms().len() {
+            for d in &c.devices_at[self.factor.alarms()[at] as usize] {
                 self.look_at(*d as usize);
             }
         }
-        self.now.looked_at = self.factor.alarms.len();
+        self.now.looked_at = self.factor.alarms().len();
         let mut asked_changed = false;
         if self.now.lives_changed
-            || self.factor.alarms.iter().any(|n| c.software.is_read[*n])
+            || self.factor.alarms().iter().any(|n| c.software.is_read[*n as usize])
         {
             let view = View {
                 volts: &self.factor.volts,
@@ -477,7 +581,7 @@ impl<'a> Sweep<'a> {
             }
         }
         self.now.lives_changed = false;
-        let mut changes: Vec<(usize, u8)> = Vec::new();
+        let (mut changes, mut released) = (Vec::<(usize, u8)>::new(), Vec::new());
         for at in 0..self.now.pending.len() {
             let d = self.now.pending[at];
             if self.now.held.contains(&d) {
@@ -503,10 +607,10 @@ impl<'a> Sweep<'a> {
             };
             // A relay between its thresholds holds only if it pulled in from rest: let go and see.
             if placed.device.remembers(now.modes[d], &seen) && !now.let_go.contains(&d) {
-                now.let_go.push(d);
                 let rest = placed.device.start(self.state);
                 if rest != now.modes[d] {
                     changes.push((d, rest));
+                    released.push(d);
                 }
                 continue;
             }
@@ -515,6 +619,13 @@ impl<'a> Sweep<'a> {
                 changes.push((d, mode));
             }
         }
+        // A module resets long before anything it drives has moved: supplies go first.
+        let is_supply = |d: usize| c.devices[d].device.alive(0).is_some();
+        if changes.iter().any(|(d, _)| is_supply(*d)) {
+            changes.retain(|(d, _)| is_supply(*d));
+        }
+        released.retain(|d| changes.iter().any(|c| c.0 == *d));
+        self.now.let_go.extend(released);
         for (d, mode) in &changes {
             self.set_mode(*d, *mode);
         }
@@ -585,7 +696,7 @@ fn margins(c: &Circuit, state: &OperatingState, base: &Solution) -> Vec<f64> {
     }
     for (margin, read) in margins.iter_mut().zip(&c.software.is_read) {
         if *read {
-            *margin = 0.0;
+            *margin = margin.min(STILL_VOLTS);
         }
     }
     margins

@@ -2,7 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use circuit::{Instrument, Probe, Shown, fault, software};
+use circuit::{Instrument, Probe, Shown, Sweep, fault, software};
 use common::{state, wren};
 
 fn volts(c: &circuit::Circuit, s: &vehicle::OperatingState, faults: &[&str], red: &str) -> f64 {
@@ -106,15 +106,51 @@ fn ohms_on_a_live_circuit_are_not_ohms() {
 }
 
 #[test]
-fn every_fault_in_every_state_settles() {
+fn the_healthy_van_works_in_every_state() {
+    let c = wren();
+    for named in &c.vehicle.states {
+        let s = c.solve(&named.state, &[], None);
+        assert!(s.converged, "{}", named.id);
+        for (d, placed) in c.devices.iter().enumerate() {
+            let part = &c.vehicle.parts[placed.part];
+            let kind = part.elements[placed.element].kind();
+            // A blown fuse, a driver latched off, a module resetting.
+            let bad = match kind {
+                "Fuse" => s.modes[d] == 1,
+                "LowSide" | "HighSide" | "Supply" => s.modes[d] == 2,
+                "HBridge" => s.modes[d] == 3,
+                _ => false,
+            };
+            assert!(!bad, "{}: {} {kind}", named.id, part.id);
+        }
+        let failed: Vec<_> = software::monitors(&c, &s)
+            .into_iter()
+            .zip(&c.vehicle.monitors)
+            .filter(|(v, _)| *v == software::Verdict::Failed)
+            .map(|(_, m)| format!("{} {}-{}", m.module, m.code, m.failure_type))
+            .collect();
+        assert_eq!(failed, [""; 0], "{}", named.id);
+        let lit = named.state.key != vehicle::KeyPosition::Off;
+        for p in (0..c.vehicle.parts.len()).filter(|p| c.vehicle.parts[*p].module.is_some()) {
+            assert_eq!(s.alive(&c, p), lit, "{} {}", named.id, c.vehicle.parts[p].id);
+        }
+    }
+}
+
+#[test]
+fn every_fault_in_every_state_settles_or_chatters() {
     let c = wren();
     let faults = fault::all(&c);
-    assert!(faults.len() > 1500, "{}", faults.len());
-    for named in &c.vehicle.states {
-        for f in &faults {
-            let s = c.solve(&named.state, &f.changes, None);
-            assert!(s.volts.iter().all(|v| v.is_finite()));
-            assert!(s.converged || !s.chattering.is_empty(), "{} {}", named.id, f.id);
+    assert!(faults.len() > 20_000, "{}", faults.len());
+    for (n, named) in c.vehicle.states.iter().enumerate() {
+        let mut sweep = Sweep::new(&c, &named.state, &[]);
+        for f in faults.iter().skip(n).step_by(23) {
+            let p = sweep.solve(&f.changes);
+            assert!(p.volts.iter().all(|v| v.is_finite()), "{} {}", named.id, f.id);
+            if !p.settled {
+                let s = c.solve(&named.state, &f.changes, None);
+                assert!(!s.chattering.is_empty(), "{} {}", named.id, f.id);
+            }
         }
     }
 }
@@ -122,7 +158,7 @@ fn every_fault_in_every_state_settles() {
 #[test]
 fn ids_find_the_faults_they_name() {
     let c = wren();
-    for f in fault::all(&c) {
+    for f in fault::all(&c).into_iter().step_by(3) {
         assert_eq!(fault::by_id(&c, &f.id).unwrap(), f);
     }
     for bad in ["", "wire:62", "wire:62:series:-1", "wire:none:open", "part:M7:open:2:3"] {
@@ -136,7 +172,7 @@ fn faults_that_touch_nothing_live_may_be_skipped() {
     let mut skipped = 0;
     for named in &c.vehicle.states {
         let healthy = c.solve(&named.state, &[], None);
-        for f in fault::all(&c).iter().step_by(3) {
+        for f in fault::all(&c).iter().step_by(701) {
             if c.untouched(&healthy, &f.changes) {
                 let s = c.solve(&named.state, &f.changes, None);
                 for (a, b) in s.volts.iter().zip(&healthy.volts) {

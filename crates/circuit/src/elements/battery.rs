@@ -2,6 +2,7 @@
 //!
 //! The open-circuit voltage of a 12 V battery falls by about 1 V from full to empty, nearly straight
 //! with the charge (the acid's density); its resistance doubles towards empty and again towards -20 degC.
+//! Charged, its surface charge rises against the current: a full one takes some ten amperes at 14 V.
 
 use super::{Device, Failure, Local, Felt};
 use crate::compile::Builder;
@@ -13,6 +14,8 @@ use vehicle::{Element, OperatingState};
 const EMPTY_VOLTS: f64 = 1.0;
 /// Growth of the internal resistance per kelvin below 25 degC.
 const COLD: f64 = 1.0 / 45.0;
+/// How much larger its resistance is while it is charged.
+const CHARGING: f64 = 12.0;
 /// Temperature at which the resistance is stated, degrees Celsius.
 const WARM: f64 = 25.0;
 
@@ -42,10 +45,10 @@ impl Battery {
     fn law_at(&self, charge: f64, celsius: f64) -> Law {
         let charge = (charge / 100.0).clamp(0.0, 1.0);
         let cold = (WARM - celsius).clamp(0.0, 60.0) * COLD;
-        Law::Source {
-            volts: self.volts - EMPTY_VOLTS * (1.0 - charge),
-            ohms: self.ohms * (2.0 - charge) * (1.0 + cold),
-        }
+        let ohms = self.ohms * (2.0 - charge) * (1.0 + cold);
+        // An empty one takes its charge more readily.
+        let charging = ohms * (1.0 + (CHARGING - 1.0) * charge);
+        Law::Cell { volts: self.volts - EMPTY_VOLTS * (1.0 - charge), ohms, charging }
     }
 }
 
@@ -70,7 +73,10 @@ impl Device for Battery {
             &[0.05, 0.2, 0.6],
             number,
             |r| format!("weak, internal resistance {}", ohms_text(r)),
-            |ohms| Local::Law(0, Law::Source { volts: self.volts, ohms }),
+            |ohms| {
+                let charging = ohms.max(self.ohms * CHARGING);
+                Local::Law(0, Law::Cell { volts: self.volts, ohms, charging })
+            },
         );
         let flat = self.law_at(5.0, WARM);
         out.push(Failure::new("flat", 0.8, "discharged", Local::Law(0, flat)));
@@ -86,6 +92,9 @@ mod tests {
     fn a_flat_and_cold_battery_sags() {
         let battery = Battery { volts: 12.7, ohms: 0.008, charge: None, temperature: None };
         // Half charged at -20 degC: 12.7 - 0.5 = 12.2 V behind 0.008 x 1.5 x 2 = 0.024 Ohm.
-        assert_eq!(battery.law_at(50.0, -20.0), Law::Source { volts: 12.2, ohms: 0.024 });
+        let law = battery.law_at(50.0, -20.0);
+        assert!(matches!(law, Law::Cell { volts: 12.2, ohms: 0.024, .. }), "{law:?}");
+        // A full and warm one takes (14.3 - 12.7) / (12 x 0.008) = 16.7 A at 14.3 V.
+        assert!((battery.law_at(100.0, 25.0).amps(14.3) - 16.67).abs() < 0.01);
     }
 }
