@@ -596,7 +596,7 @@ fn bearing(
             .faults
             .iter()
             .zip(&posterior.hypotheses)
-            .filter(|(s, _)| s.monitors[k] == circuit::software::Verdict::Failed)
+            .filter(|(s, _)| s.monitor(k) == circuit::software::Verdict::Failed)
             .map(|(_, p)| p)
             .sum();
         share = share.max(sum);

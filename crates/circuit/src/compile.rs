@@ -1,5 +1,6 @@
 //! From a vehicle file to nodes, branches and devices.
 
+use crate::chain::Chains;
 use crate::elements::{self, Device};
 use crate::law::Law;
 use crate::linear::Plan;
@@ -114,6 +115,8 @@ pub struct Circuit {
     /// Cavity of the negative post of the first battery: where the black lead sits unless a drop
     /// is measured. `body` when there is none.
     pub reference: String,
+    /// Conductors and terminals one after the other with nothing branching off.
+    pub chains: Chains,
     /// Devices with a branch at each node.
     pub devices_at: Vec<Vec<u32>>,
     /// Branches at each node whose law can be bent.
@@ -336,6 +339,7 @@ impl Circuit {
         Ok(Self {
             supply,
             reference,
+            chains: Chains::new(b.nodes, &b.branches),
             devices_at,
             bent_at,
             drivers,

@@ -631,6 +631,15 @@ impl Factor {
         }
     }
 
+    /// Puts a node where it is known to be.
+    pub fn put(&mut self, node: usize, volts: f64) {
+        self.volts[node] = volts;
+        if !self.begun.is_visited[node] {
+            self.begun.is_visited[node] = true;
+            self.begun.visited.push(node as u32);
+        }
+    }
+
     fn check(&mut self, node: usize, v: f64) {
         let begun = &mut self.begun;
         if (v - begun.volts[node]).abs() > begun.margins[node] && !begun.is_alarm[node] {

@@ -125,22 +125,39 @@ impl Leads {
         }
     }
 
-    /// What the meter shows at an operating point solved with [`Leads::extra`].
-    pub fn shown(self, circuit: &Circuit, solution: &Solution) -> Shown {
+    /// The same as a change of the circuit.
+    pub fn change(self) -> Option<Change> {
+        match self.extra()? {
+            Extra { from, to, law: Law::Source { volts, ohms } } => {
+                Some(Change::Meter(from, to, volts, ohms))
+            }
+            Extra { from, to, law: Law::Ohms(ohms) } => Some(Change::Meter(from, to, 0.0, ohms)),
+            Extra { .. } => None,
+        }
+    }
+
+    /// What the meter shows with so many volts across its leads, or amperes in the clamp.
+    pub fn reads(self, value: f64) -> Shown {
         match self {
-            Self::Around(branch) => Shown::Value(solution.amps(circuit, branch)),
-            Self::Between(Instrument::Ohms, a, b) => {
-                let v = solution.volts[a] - solution.volts[b];
-                let amps = -OHMMETER.amps(v);
+            Self::Between(Instrument::Ohms, ..) => {
+                let amps = -OHMMETER.amps(value);
                 // A live circuit drives the meter: it shows OL, or nonsense near zero.
-                let ohms = v / amps;
+                let ohms = value / amps;
                 if amps <= 0.0 || ohms > OVER_LIMIT_OHMS {
                     Shown::OverLimit
                 } else {
                     Shown::Value(ohms)
                 }
             }
-            Self::Between(_, a, b) => Shown::Value(solution.volts[a] - solution.volts[b]),
+            _ => Shown::Value(value),
+        }
+    }
+
+    /// What the meter shows at an operating point solved with [`Leads::extra`].
+    pub fn shown(self, circuit: &Circuit, solution: &Solution) -> Shown {
+        match self {
+            Self::Around(branch) => Shown::Value(solution.amps(circuit, branch)),
+            Self::Between(_, a, b) => self.reads(solution.volts[a] - solution.volts[b]),
         }
     }
 }
@@ -158,8 +175,13 @@ impl Circuit {
     ) -> Result<Shown, CircuitError> {
         self.check_state(state)?;
         let leads = probe.leads(self)?;
-        let solution = self.solve(state, changes, leads.extra());
-        Ok(leads.shown(self, &solution))
+        Ok(match leads {
+            // A voltmeter averages what alternates faster than it follows.
+            Leads::Between(Instrument::Volts, a, b) => {
+                Shown::Value(self.levels(state, changes, leads.extra(), a, b).average)
+            }
+            _ => leads.shown(self, &self.solve(state, changes, leads.extra())),
+        })
     }
 
     /// Largest current through any conductor or terminal that ends at a node, amperes:

@@ -127,6 +127,9 @@ impl<'a> Run<'a> {
                 Change::Bridge(from, to, ohms) => {
                     extras.push(Extra { from, to, law: Law::Ohms(ohms) })
                 }
+                Change::Meter(from, to, volts, ohms) => {
+                    extras.push(Extra { from, to, law: Law::Source { volts, ohms } });
+                }
                 Change::NoEffect(part) => {
                     no_effect.insert(part);
                 }
@@ -252,15 +255,17 @@ impl<'a> Run<'a> {
             plan.solve(LEAK_SIEMENS, own.chain(more), &mut self.factor);
             let next = &self.factor.volts;
             // At each bent branch: voltage, step, and the linearisation that was used.
-            let bent_steps: Vec<(Law, f64, f64, (f64, f64))> = bent
-                .iter()
-                .map(|&k| {
-                    let b = &circuit.branches[k];
-                    let v = volts[b.from] - volts[b.to];
-                    let d = next[b.from] - next[b.to] - v;
-                    (laws[k], v, d, laws[k].norton(v))
-                })
-                .collect();
+            let step = |law: Law, from: NodeId, to: NodeId| {
+                let v = volts[from] - volts[to];
+                (law, v, next[from] - next[to] - v, law.norton(v))
+            };
+            let own = bent.iter().map(|&k| {
+                let b = &circuit.branches[k];
+                step(laws[k], b.from, b.to)
+            });
+            let bent_extras = self.extras.iter().filter(|e| !e.law.is_linear());
+            let bent_steps: Vec<(Law, f64, f64, (f64, f64))> =
+                own.chain(bent_extras.map(|e| step(e.law, e.from, e.to))).collect();
             let settled = bent_steps.iter().all(|(law, v, d, (g, i0))| {
                 let at = v + d;
                 let (true_amps, used) = (law.amps(at), g * at + i0);

@@ -9,18 +9,21 @@
 use crate::LEAK_SIEMENS;
 use crate::compile::{BranchId, Circuit, NodeId, Of};
 use crate::elements::Seen;
-use crate::fault::Change;
+use crate::fault::{Change, Fault};
 use crate::law::Law;
 use crate::linear::{Factor, STILL_VOLTS};
 use crate::software::View;
 use crate::solve::Solution;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 use vehicle::OperatingState;
 
 /// Rounds of devices and Newton steps before a hypothesis is solved from rest.
 const ROUNDS: usize = 60;
 /// Resistance at the far end of a line, ohms.
 const LINE_OHMS: f64 = 1e6;
+/// A current that may be nothing but leakage, amperes.
+const LEAKING_AMPS: f64 = 1e-6;
 /// Current that tries how the circuit answers a bridge, amperes.
 const TRIAL_AMPS: f64 = 1e-3;
 /// Changes of one device's mode before it counts as going to and fro.
@@ -32,10 +35,10 @@ const STRAY_AMPS: f64 = 1e-12;
 const STRAY: f64 = 1e-5;
 
 /// A state with everything needed to solve hypotheses quickly.
-#[derive(Debug)]
-pub struct Sweep<'a> {
-    circuit: &'a Circuit,
-    state: &'a OperatingState,
+#[derive(Debug, Clone)]
+pub struct Sweep {
+    circuit: Arc<Circuit>,
+    state: OperatingState,
     holds: Vec<Change>,
     base: Solution,
     base_alive: Vec<bool>,
@@ -43,6 +46,11 @@ pub struct Sweep<'a> {
     factor: Factor,
     now: Now,
     full: Option<(Solution, Vec<bool>)>,
+    standing: Option<Standing>,
+    /// A link's place in its chain, the link that stands for the chain, and the law there.
+    patched: Option<(BranchId, BranchId, Law)>,
+    /// Voltages of the nodes that the patch moved, before it.
+    unmoved: Vec<(NodeId, f64)>,
     line: Option<Line>,
     /// How many hypotheses had to be solved from rest.
     pub from_rest: usize,
@@ -51,7 +59,7 @@ pub struct Sweep<'a> {
 }
 
 /// The circuit as a hypothesis has it at the moment.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, Clone)]
 struct Now {
     laws: Vec<Law>,
     modes: Vec<u8>,
@@ -64,7 +72,8 @@ struct Now {
     fixed: Vec<BranchId>,
     series: Vec<(BranchId, f64)>,
     held: Vec<usize>,
-    bridges: Vec<(NodeId, NodeId, f64)>,
+    /// Nodes, ohms and volts of each.
+    bridges: Vec<(NodeId, NodeId, f64, f64)>,
     bridge_amps: Vec<f64>,
     /// Devices to look at, with a mark for each.
     pending: Vec<usize>,
@@ -76,6 +85,8 @@ struct Now {
     watched_at: usize,
     /// Devices that were put back to rest because their mode depends on how they got there.
     let_go: Vec<usize>,
+    /// Number of mode changes before those that count as going to and fro.
+    mode_turns: usize,
     /// A device keeps changing its mode.
     to_and_fro: bool,
     /// A module woke or died since the devices were last asked.
@@ -84,8 +95,34 @@ struct Now {
     amps: Vec<f64>,
 }
 
+/// A hypothesis about one link of a chain.
+#[derive(Debug, Clone, Copy)]
+struct Link {
+    at: BranchId,
+    own: Law,
+    stands: BranchId,
+    law: Law,
+}
+
+/// What the factor holds at the moment: a law in the link that stands for a chain.
+#[derive(Debug, Clone, Copy)]
+struct Standing {
+    stands: BranchId,
+    law: Law,
+    /// Moved along a line rather than updated.
+    by_line: bool,
+}
+
+/// How far a solved point can differ from the healthy circuit.
+#[derive(Debug, Clone, Copy)]
+enum Reach<'s> {
+    Nothing,
+    Updated(&'s Factor),
+    All,
+}
+
 /// Where the voltages go as the resistance of one branch grows.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 struct Line {
     branch: BranchId,
     /// Sound resistance of the branch, ohms, and of the rest of the circuit as the branch sees it.
@@ -114,8 +151,7 @@ pub struct Point<'s> {
     /// Numbers of the outputs asked for.
     pub asked: &'s BTreeSet<usize>,
     base: &'s Solution,
-    /// The updated circuit; none when it was solved from rest.
-    factor: Option<&'s Factor>,
+    reach: Reach<'s>,
     no_effect: &'s BTreeSet<usize>,
     /// All devices settled; a chattering relay does not.
     pub settled: bool,
@@ -124,19 +160,34 @@ pub struct Point<'s> {
 impl Point<'_> {
     /// Nodes that may differ from the healthy circuit by more than [`STILL_VOLTS`]; none: all.
     pub fn moved(&self) -> Option<&[u32]> {
-        self.factor.and_then(Factor::visited)
+        match self.reach {
+            Reach::Nothing => Some(&[]),
+            Reach::Updated(factor) => factor.visited(),
+            Reach::All => None,
+        }
+    }
+
+    /// Whether a node was looked at anew; all others are as in the healthy circuit to
+    /// [`STILL_VOLTS`].
+    pub fn is_visited(&self, node: NodeId) -> bool {
+        node != 0
+            && match self.reach {
+                Reach::Nothing => false,
+                Reach::Updated(factor) => factor.is_visited(node),
+                Reach::All => true,
+            }
     }
 
     /// Whether it was solved from rest rather than updated.
     pub fn from_rest(&self) -> bool {
-        self.factor.is_none()
+        matches!(self.reach, Reach::All)
     }
 
     /// Current through a branch from its first to its second node, amperes.
     pub fn amps(&self, branch: BranchId) -> f64 {
         let b = &self.circuit.branches[branch];
         // Over a milliohm a stale node would show amperes that are not there.
-        let fresh = |n: NodeId| n == 0 || self.factor.is_none_or(|f| f.is_visited(n));
+        let fresh = |n: NodeId| n == 0 || self.is_visited(n);
         if fresh(b.from) && fresh(b.to) {
             self.laws[branch].amps(self.volts[b.from] - self.volts[b.to])
         } else {
@@ -156,10 +207,10 @@ impl Point<'_> {
     }
 }
 
-impl<'a> Sweep<'a> {
+impl Sweep {
     /// Solves a state with nothing wrong; `holds` are changes that every hypothesis shares, such
     /// as a transceiver held dominant.
-    pub fn new(circuit: &'a Circuit, state: &'a OperatingState, holds: &[Change]) -> Self {
+    pub fn new(circuit: &Arc<Circuit>, state: &OperatingState, holds: &[Change]) -> Self {
         let base = circuit.solve(state, holds, None);
         let mut factor = Factor::default();
         let values = circuit.branches.iter().zip(&base.laws).map(|(b, law)| {
@@ -183,8 +234,8 @@ impl<'a> Sweep<'a> {
         now.bus_awake = circuit.software.bus_awake(&now.alive, &circuit.woken_by_bus);
         factor.begin(margins(circuit, state, &base));
         Self {
-            circuit,
-            state,
+            circuit: Arc::clone(circuit),
+            state: state.clone(),
             holds: holds.to_vec(),
             base,
             base_alive,
@@ -192,6 +243,9 @@ impl<'a> Sweep<'a> {
             factor,
             now,
             full: None,
+            standing: None,
+            patched: None,
+            unmoved: Vec::new(),
             line: None,
             from_rest: 0,
             untouched: 0,
@@ -206,14 +260,14 @@ impl<'a> Sweep<'a> {
     /// The healthy circuit as a point.
     pub fn healthy_point(&self) -> Point<'_> {
         Point {
-            circuit: self.circuit,
+            circuit: &self.circuit,
             volts: &self.base.volts,
             laws: &self.base.laws,
             modes: &self.base.modes,
             alive: &self.base_alive,
             asked: &self.base.asked,
             base: &self.base,
-            factor: Some(&self.factor),
+            reach: Reach::Nothing,
             no_effect: &self.base.no_effect,
             settled: self.base.converged,
         }
@@ -221,45 +275,196 @@ impl<'a> Sweep<'a> {
 
     /// Solves a hypothesis.
     pub fn solve(&mut self, changes: &[Change]) -> Point<'_> {
-        self.take_back();
         if self.circuit.untouched(&self.base, changes) {
             self.untouched += 1;
             return self.healthy_point();
         }
-        if self.base.converged && (self.try_line(changes) || self.try_update(changes)) {
+        let settled = self.base.converged
+            && match self.link(changes) {
+                Some(link) => self.solve_link(&link),
+                None => {
+                    self.take_back();
+                    self.try_update(changes)
+                }
+            };
+        // One that goes to and fro is a finding of its own: it stands where it was last.
+        if settled || self.now.to_and_fro {
+            if !settled {
+                self.standing = None;
+            }
             return Point {
-                circuit: self.circuit,
+                circuit: &self.circuit,
                 volts: &self.factor.volts,
                 laws: &self.now.laws,
                 modes: &self.now.modes,
                 alive: &self.now.alive,
                 asked: &self.now.asked,
                 base: &self.base,
-                factor: Some(&self.factor),
+                reach: Reach::Updated(&self.factor),
                 no_effect: &self.now.no_effect,
-                settled: true,
+                settled,
             };
         }
+        self.standing = None;
         self.from_rest += 1;
         let all: Vec<Change> = self.holds.iter().chain(changes).copied().collect();
-        let solution = self.circuit.solve(self.state, &all, None);
-        let alive = solution.alive_parts(self.circuit);
+        let solution = self.circuit.solve(&self.state, &all, None);
+        let alive = solution.alive_parts(&self.circuit);
         let (solution, alive) = self.full.insert((solution, alive));
         Point {
-            circuit: self.circuit,
+            circuit: &self.circuit,
             volts: &solution.volts,
             laws: &solution.laws,
             modes: &solution.modes,
             alive,
             asked: &solution.asked,
             base: &self.base,
-            factor: None,
+            reach: Reach::All,
             no_effect: &solution.no_effect,
             settled: solution.converged,
         }
     }
 
+    /// A hypothesis that only puts another law in one link of a chain, as the same in the link
+    /// that stands for the chain.
+    fn link(&self, changes: &[Change]) -> Option<Link> {
+        let [Change::Branch(at, own)] = *changes else {
+            return None;
+        };
+        let Law::Ohms(sound) = self.base.laws[at] else {
+            return None;
+        };
+        if self.pulled[at] {
+            return None;
+        }
+        let alone = Link { at, own, stands: at, law: own };
+        let Some(chain) = self.circuit.chains.of[at].map(|c| &self.circuit.chains.all[c]) else {
+            return Some(alone);
+        };
+        // Where only leakage flows, each node's own leak tells the links apart.
+        let leaks = self.base.amps(&self.circuit, at).abs() < LEAKING_AMPS;
+        if leaks || chain.branches.iter().any(|k| self.pulled[*k]) {
+            return Some(alone);
+        }
+        let ohms = |k: &BranchId| match self.base.laws[*k] {
+            Law::Ohms(r) => r,
+            _ => f64::NAN,
+        };
+        Some(match own {
+            Law::Ohms(r) => {
+                let stands = chain.branches[0];
+                Link { at, own, stands, law: Law::Ohms(ohms(&stands) + (r - sound)) }
+            }
+            // Anything else replaces a link and is the same only in one of the same resistance.
+            _ => {
+                let stands = chain.branches.iter().copied().find(|k| ohms(k) == sound);
+                Link { at, own, stands: stands.unwrap_or(at), law: own }
+            }
+        })
+    }
+
+    fn solve_link(&mut self, link: &Link) -> bool {
+        self.unpatch();
+        let standing = self.standing.take();
+        let same = standing.as_ref().filter(|s| s.stands == link.stands);
+        let solved = match same {
+            Some(s) if same_law(s.law, link.law) => Some(s.by_line),
+            Some(s) if self.may_go_on(s, link) => self.go_on(link).then_some(false),
+            _ => None,
+        };
+        let by_line = match solved {
+            Some(by_line) => by_line,
+            None => {
+                self.take_back();
+                let by_line = self.try_line(link.stands, link.law);
+                if !by_line && !self.try_update(&[Change::Branch(link.stands, link.law)]) {
+                    self.patch(link);
+                    return false;
+                }
+                by_line
+            }
+        };
+        self.standing = Some(Standing { stands: link.stands, law: link.law, by_line });
+        self.patch(link);
+        true
+    }
+
+    /// Whether a larger resistance may be reached from the one that stands: nothing happened on
+    /// the way there that it would not have caused itself.
+    fn may_go_on(&self, from: &Standing, link: &Link) -> bool {
+        let (Law::Ohms(old), Law::Ohms(new)) = (from.law, link.law) else {
+            return false;
+        };
+        let c = &self.circuit;
+        let latched = |(d, _): &(usize, u8)| c.devices[*d].device.latched(self.now.modes[*d]);
+        !from.by_line && new > old && !self.now.old_modes.iter().any(latched)
+    }
+
+    fn go_on(&mut self, link: &Link) -> bool {
+        self.now.let_go.clear();
+        self.now.to_and_fro = false;
+        self.now.mode_turns = self.now.old_modes.len();
+        self.set_law(link.stands, link.law);
+        self.settle()
+    }
+
+    /// Tells the links of a chain apart: the law moves from the one that stands for all of them
+    /// to its own place, and the nodes between them move to the other side of it.
+    fn patch(&mut self, link: &Link) {
+        let circuit = Arc::clone(&self.circuit);
+        let Some(chain) = circuit.chains.of[link.at].map(|c| &circuit.chains.all[c]) else {
+            return;
+        };
+        if link.at == link.stands {
+            return;
+        }
+        let b = &circuit.branches[link.stands];
+        let amps = link.law.amps(self.factor.volts[b.from] - self.factor.volts[b.to]);
+        self.patched = Some((link.at, link.stands, link.law));
+        self.now.laws[link.at] = link.own;
+        self.now.laws[link.stands] = self.base.laws[link.stands];
+        let place = chain.branches.iter().position(|k| *k == link.at).unwrap_or(0);
+        let forward = |n: usize| {
+            let k = chain.branches[n];
+            let along = circuit.branches[k].from == chain.nodes[n];
+            match self.base.laws[k] {
+                Law::Ohms(r) => (r, along),
+                _ => (0.0, along),
+            }
+        };
+        // The current runs the same way through all of them.
+        let stands = chain.branches.iter().position(|k| *k == link.stands).unwrap_or(0);
+        let amps = if forward(stands).1 { amps } else { -amps };
+        let mut volts = self.factor.volts[chain.nodes[0]];
+        let mut moves = Vec::with_capacity(chain.branches.len());
+        for n in 0..place {
+            volts -= amps * forward(n).0;
+            moves.push((chain.nodes[n + 1], volts));
+        }
+        volts = self.factor.volts[chain.nodes[chain.branches.len()]];
+        for n in (place + 1..chain.branches.len()).rev() {
+            volts += amps * forward(n).0;
+            moves.push((chain.nodes[n], volts));
+        }
+        for (n, v) in moves {
+            self.unmoved.push((n, self.factor.volts[n]));
+            self.factor.put(n, v);
+        }
+    }
+
+    fn unpatch(&mut self) {
+        if let Some((at, stands, law)) = self.patched.take() {
+            self.now.laws[at] = self.base.laws[at];
+            self.now.laws[stands] = law;
+        }
+        while let Some((n, v)) = self.unmoved.pop() {
+            self.factor.put(n, v);
+        }
+    }
+
     fn take_back(&mut self) {
+        self.unpatch();
+        self.standing = None;
         self.factor.undo();
         let now = &mut self.now;
         while let Some((k, law)) = now.old_laws.pop() {
@@ -304,19 +509,16 @@ impl<'a> Sweep<'a> {
     /// A resistance in a branch moves every voltage along a straight line, from the healthy circuit
     /// towards the branch opened: as far as no device or bent law is reached, one update serves a
     /// whole grid of resistances. Whether that was so.
-    fn try_line(&mut self, changes: &[Change]) -> bool {
-        let [Change::Branch(k, Law::Ohms(r))] = *changes else {
+    fn try_line(&mut self, k: BranchId, law: Law) -> bool {
+        let (Law::Ohms(r), Law::Ohms(sound)) = (law, self.base.laws[k]) else {
             return false;
         };
-        let Law::Ohms(sound) = self.base.laws[k] else {
-            return false;
-        };
-        if r <= sound || r > LINE_OHMS || self.pulled[k] {
+        if r <= sound || r > LINE_OHMS {
             return false;
         }
         if self.line.as_ref().is_none_or(|line| line.branch != k) {
-            let plan = &self.circuit.plan;
-            let b = &self.circuit.branches[k];
+            let circuit = Arc::clone(&self.circuit);
+            let (plan, b) = (&circuit.plan, &circuit.branches[k]);
             let across = |f: &Factor| f.volts[b.from] - f.volts[b.to];
             let sound_amps = across(&self.factor) / sound;
             self.factor.set_branch(plan, k, 1.0 / LINE_OHMS, 0.0);
@@ -357,6 +559,12 @@ impl<'a> Sweep<'a> {
         if self.now.lives_changed {
             self.wake_neighbours();
         }
+        self.now.mode_turns = 0;
+        self.settle()
+    }
+
+    /// Lets laws and devices settle after a change; whether they did.
+    fn settle(&mut self) -> bool {
         let mut later = true;
         for _ in 0..ROUNDS {
             self.factor.update(&self.circuit.plan, later);
@@ -405,7 +613,13 @@ impl<'a> Sweep<'a> {
             }
             Change::Bridge(a, b, ohms) => {
                 if a != b {
-                    self.now.bridges.push((a, b, ohms));
+                    self.now.bridges.push((a, b, ohms, 0.0));
+                    self.now.bridge_amps.push(0.0);
+                }
+            }
+            Change::Meter(a, b, volts, ohms) => {
+                if a != b {
+                    self.now.bridges.push((a, b, ohms, volts));
                     self.now.bridge_amps.push(0.0);
                 }
             }
@@ -420,7 +634,8 @@ impl<'a> Sweep<'a> {
     }
 
     fn set_law(&mut self, k: BranchId, law: Law) {
-        let b = &self.circuit.branches[k];
+        let circuit = Arc::clone(&self.circuit);
+        let b = &circuit.branches[k];
         let v = self.factor.volts[b.from] - self.factor.volts[b.to];
         let (g, i) = law.norton(v);
         self.now.old_laws.push((k, self.now.laws[k]));
@@ -436,11 +651,13 @@ impl<'a> Sweep<'a> {
         if self.now.modes[d] == mode {
             return;
         }
-        let turns = self.now.old_modes.iter().filter(|(other, _)| *other == d).count();
+        let since = &self.now.old_modes[self.now.mode_turns.min(self.now.old_modes.len())..];
+        let turns = since.iter().filter(|(other, _)| *other == d).count();
         self.now.to_and_fro |= turns >= TURNS;
         self.now.old_modes.push((d, self.now.modes[d]));
         self.now.modes[d] = mode;
-        let placed = &self.circuit.devices[d];
+        let circuit = Arc::clone(&self.circuit);
+        let placed = &circuit.devices[d];
         if placed.device.alive(mode).is_some() {
             self.note_life(placed.part);
         }
@@ -448,7 +665,7 @@ impl<'a> Sweep<'a> {
             if self.now.fixed.contains(&k) || self.pulled[k] {
                 continue;
             }
-            let mut law = placed.device.law(role, mode, self.state);
+            let mut law = placed.device.law(role, mode, &self.state);
             if let Some((_, ohms)) = self.now.series.iter().find(|s| s.0 == k) {
                 law = law.in_series(*ohms);
             }
@@ -472,17 +689,19 @@ impl<'a> Sweep<'a> {
         if m == 0 {
             return;
         }
-        let plan = &self.circuit.plan;
-        let across = |f: &Factor, (a, b, _): (NodeId, NodeId, f64)| f.volts[a] - f.volts[b];
-        let drive = |f: &mut Factor, (a, b, _): (NodeId, NodeId, f64), amps: f64| {
+        let circuit = Arc::clone(&self.circuit);
+        let plan = &circuit.plan;
+        let across = |f: &Factor, (a, b, _, _): (NodeId, NodeId, f64, f64)| f.volts[a] - f.volts[b];
+        let drive = |f: &mut Factor, (a, b, _, _): (NodeId, NodeId, f64, f64), amps: f64| {
             f.drive(plan, a, -amps);
             f.drive(plan, b, amps);
         };
         let bridges = self.now.bridges.clone();
         // Both ends must be up to date before they are compared with the trial.
-        for (a, b, _) in &bridges {
-            self.factor.mark_upward(plan, *a);
-            self.factor.mark_upward(plan, *b);
+        for (a, b, _, _) in &bridges {
+            for n in [*a, *b].into_iter().filter(|n| *n != 0) {
+                self.factor.mark_upward(plan, n);
+            }
         }
         self.factor.try_update(plan);
         let before: Vec<f64> = bridges.iter().map(|b| across(&self.factor, *b)).collect();
@@ -499,9 +718,9 @@ impl<'a> Sweep<'a> {
                 self.factor.try_update(plan);
             }
         }
-        // R i = open voltage - Z i, with the open voltage = before + Z i_now.
+        // R i = open voltage - E - Z i, with the open voltage = before + Z i_now.
         let mut rhs: Vec<f64> = (0..m)
-            .map(|j| before[j] + (0..m).map(|k| z[j][k] * self.now.bridge_amps[k]).sum::<f64>())
+            .map(|j| before[j] - bridges[j].3 + (0..m).map(|k| z[j][k] * self.now.bridge_amps[k]).sum::<f64>())
             .collect();
         for (j, row) in z.iter_mut().enumerate() {
             row[j] += bridges[j].2;
@@ -516,7 +735,7 @@ impl<'a> Sweep<'a> {
 
     /// Linearises bent laws anew where the voltage has strayed; whether any was.
     fn straighten(&mut self) -> bool {
-        let c = self.circuit;
+        let c = &*Arc::clone(&self.circuit);
         for at in self.now.watched_at..self.factor.alarms().len() {
             for k in &c.bent_at[self.factor.alarms()[at] as usize] {
                 self.watch(*k as usize);
@@ -549,7 +768,7 @@ impl<'a> Sweep<'a> {
 
     /// Lets every device in reach of what moved choose its mode; whether any did.
     fn next_modes(&mut self) -> bool {
-        let c = self.circuit;
+        let c = &*Arc::clone(&self.circuit);
         let first_new = self.now.looked_at;
         for at in first_new..self.factor.alarms().len() {
             for d in &c.devices_at[self.factor.alarms()[at] as usize] {
@@ -566,7 +785,7 @@ impl<'a> Sweep<'a> {
                 alive: &self.now.alive,
                 asked: &self.now.asked,
             };
-            let asked = c.software.asked(self.state, view);
+            let asked = c.software.asked(&self.state, view);
             if asked != self.now.asked {
                 asked_changed = true;
                 for output in asked.symmetric_difference(&self.now.asked) {
@@ -603,11 +822,11 @@ impl<'a> Sweep<'a> {
                 alive: now.alive[placed.part],
                 asked: &now.asked,
                 bus_awake: now.bus_awake[placed.part],
-                state: self.state,
+                state: &self.state,
             };
             // A relay between its thresholds holds only if it pulled in from rest: let go and see.
             if placed.device.remembers(now.modes[d], &seen) && !now.let_go.contains(&d) {
-                let rest = placed.device.start(self.state);
+                let rest = placed.device.start(&self.state);
                 if rest != now.modes[d] {
                     changes.push((d, rest));
                     released.push(d);
@@ -636,7 +855,7 @@ impl<'a> Sweep<'a> {
     }
 
     fn note_life(&mut self, part: usize) {
-        let c = self.circuit;
+        let c = &*Arc::clone(&self.circuit);
         let alive = c.part_devices[part]
             .iter()
             .all(|d| c.devices[*d].device.alive(self.now.modes[*d]).unwrap_or(true));
@@ -651,7 +870,7 @@ impl<'a> Sweep<'a> {
 
     /// A module that wakes or dies may keep or lose a bus awake.
     fn wake_neighbours(&mut self) {
-        let c = self.circuit;
+        let c = &*Arc::clone(&self.circuit);
         let awake = c.software.bus_awake(&self.now.alive, &c.woken_by_bus);
         for (part, is) in awake.iter().enumerate() {
             if *is != self.now.bus_awake[part] {
@@ -662,6 +881,32 @@ impl<'a> Sweep<'a> {
         }
         self.now.bus_awake = awake;
     }
+}
+
+/// Hypotheses in the order that shares the most work: those of one chain together, resistances
+/// rising.
+pub fn order(circuit: &Circuit, faults: &[Fault]) -> Vec<u32> {
+    let key = |f: &Fault| match f.changes[..] {
+        [Change::Branch(k, law)] => {
+            let sound = match circuit.branches[k].law {
+                Law::Ohms(r) => r,
+                _ => 0.0,
+            };
+            let (kind, number) = match law {
+                Law::Ohms(r) => (0, r - sound),
+                Law::Constriction { knee, .. } => (1, knee),
+                _ => (2, 0.0),
+            };
+            (circuit.chains.of[k].unwrap_or(usize::MAX), kind, number)
+        }
+        _ => (usize::MAX, 3, 0.0),
+    };
+    let mut order: Vec<u32> = (0..faults.len() as u32).collect();
+    order.sort_by(|a, b| {
+        let (a, b) = (key(&faults[*a as usize]), key(&faults[*b as usize]));
+        a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2))
+    });
+    order
 }
 
 /// How far each node may move before a device on it could change its mode, or a bent law its slope.
@@ -700,6 +945,14 @@ fn margins(c: &Circuit, state: &OperatingState, base: &Solution) -> Vec<f64> {
         }
     }
     margins
+}
+
+/// Whether two laws are the same but for rounding.
+fn same_law(a: Law, b: Law) -> bool {
+    match (a, b) {
+        (Law::Ohms(a), Law::Ohms(b)) => (a - b).abs() <= 1e-9 * a,
+        _ => a == b,
+    }
 }
 
 /// Gaussian elimination with pivoting of a small dense system.

@@ -2,18 +2,21 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use circuit::{Sweep, fault};
+use circuit::{Sweep, fault, sweep};
 use common::wren;
 
 #[test]
 fn updates_give_what_solving_from_rest_gives() {
-    let c = wren();
-    let faults = fault::all(&c);
+    let c = std::sync::Arc::new(wren());
+    let all = fault::all(&c);
+    // In the order in which a sweep shares work, whole chains at a time.
+    let order = sweep::order(&c, &all);
+    let faults: Vec<_> = order.iter().map(|k| &all[*k as usize]).collect();
     let (mut points, mut quick, mut worst) = (0, 0, 0.0f64);
     let mut others = Vec::new();
     for (s, named) in c.vehicle.states.iter().enumerate() {
         let mut sweep = Sweep::new(&c, &named.state, &[]);
-        for f in faults.iter().skip(3 * s).step_by(173) {
+        for f in faults.chunks(40).skip(s).step_by(173).flatten() {
             let slow = c.solve(&named.state, &f.changes, None);
             let p = sweep.solve(&f.changes);
             points += 1;
@@ -21,10 +24,9 @@ fn updates_give_what_solving_from_rest_gives() {
             if !slow.converged {
                 continue;
             }
-            assert!(p.settled, "{} {}", named.id, f.id);
             let error = |n: usize| (p.volts[n] - slow.volts[n]).abs();
             let off = (0..c.nodes).find(|n| error(*n) > 1e-3 + 1e-4 * slow.volts[*n].abs());
-            let same = off.is_none() && p.alive == slow.alive_parts(&c) && p.asked == &slow.asked;
+            let same = p.settled && off.is_none() && p.alive == slow.alive_parts(&c) && p.asked == &slow.asked;
             if same {
                 worst = (0..c.nodes).map(error).fold(worst, f64::max);
             } else {
@@ -42,7 +44,7 @@ fn updates_give_what_solving_from_rest_gives() {
 
 #[test]
 fn a_sweep_forgets_each_hypothesis() {
-    let c = wren();
+    let c = std::sync::Arc::new(wren());
     let state = common::state(&c, "rear_washer");
     let mut sweep = Sweep::new(&c, &state, &[]);
     let healthy = sweep.healthy().volts.clone();

@@ -139,7 +139,7 @@ fn the_healthy_van_works_in_every_state() {
 
 #[test]
 fn every_fault_in_every_state_settles_or_chatters() {
-    let c = wren();
+    let c = std::sync::Arc::new(wren());
     let faults = fault::all(&c);
     assert!(faults.len() > 20_000, "{}", faults.len());
     for (n, named) in c.vehicle.states.iter().enumerate() {

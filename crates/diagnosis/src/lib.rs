@@ -11,6 +11,7 @@ pub mod model;
 pub mod next;
 pub mod posterior;
 pub mod sheet;
+pub mod snapshot;
 pub mod suspects;
 pub mod verdict;
 pub mod words;

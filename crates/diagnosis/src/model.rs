@@ -1,9 +1,9 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
 use crate::evidence::reading::{self, Expected};
-use circuit::software::Verdict;
+pub use crate::snapshot::{Healthy, Snapshot};
 use circuit::{
-    Change, Circuit, CircuitError, Fault, Instrument, Law, Probe, Solution, fault, meter,
+    Change, Circuit, CircuitError, Fault, Instrument, Law, Point, Probe, Solution, Sweep, fault, meter,
 };
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -27,63 +27,34 @@ pub enum ModelError {
     },
 }
 
-/// What one hypothesis predicts in one state.
-#[derive(Debug, Clone)]
-pub struct Snapshot {
-    /// Node voltages, volts.
-    pub volts: Vec<f32>,
-    /// Current in each conductor, amperes.
-    pub amps: Vec<f32>,
-    /// Effect of each part (speed against rated), where it has one.
-    pub effects: Vec<Option<f32>>,
-    /// Whether each part works as a module.
-    pub alive: Vec<bool>,
-    /// Verdict of each monitor.
-    pub monitors: Vec<Verdict>,
-}
-
-impl Snapshot {
-    fn of(circuit: &Circuit, s: &Solution) -> Self {
-        let parts = 0..circuit.vehicle.parts.len();
-        Self {
-            volts: s.volts.iter().map(|v| *v as f32).collect(),
-            amps: circuit.wire_branch.iter().map(|k| s.amps(circuit, *k) as f32).collect(),
-            effects: parts.clone().map(|p| s.effect(circuit, p).map(|e| e as f32)).collect(),
-            alive: parts.map(|p| s.alive(circuit, p)).collect(),
-            monitors: circuit::software::monitors(circuit, s),
-        }
-    }
-
-    /// Volts between two nodes.
-    pub fn between(&self, a: usize, b: usize) -> f64 {
-        f64::from(self.volts[a]) - f64::from(self.volts[b])
-    }
-}
-
 /// Everything predicted for one state.
 #[derive(Debug)]
 pub struct Predictions {
     /// With nothing wrong.
-    pub healthy: Arc<Snapshot>,
+    pub healthy: Snapshot,
     /// The full healthy solution.
     pub solution: Solution,
+    /// The state ready for further hypotheses; cloned by whoever solves some.
+    pub sweep: Sweep,
     /// The healthy vehicle with part values drawn within tolerance.
     pub drawn: Vec<Snapshot>,
     /// Per hypothesis, in the order of [`Model::faults`].
-    pub faults: Vec<Arc<Snapshot>>,
+    pub faults: Vec<Snapshot>,
 }
 
 /// A vehicle with everything that can be wrong with it.
 #[derive(Debug)]
 pub struct Model {
     /// The compiled vehicle.
-    pub circuit: Circuit,
+    pub circuit: Arc<Circuit>,
     /// All hypotheses.
     pub faults: Vec<Fault>,
     /// Repair items, in order of first appearance; the last is "not in this file".
     pub items: Vec<String>,
     /// Item of each hypothesis.
     pub item_of: Vec<usize>,
+    /// Hypotheses in the order that lets neighbours share the most work.
+    order: Vec<u32>,
     drawn: Vec<Circuit>,
     cache: Mutex<HashMap<OperatingState, Arc<Predictions>>>,
     readings: Mutex<HashMap<(OperatingState, Probe), Arc<Expected>>>,
@@ -94,7 +65,7 @@ pub const ELSEWHERE: &str = "elsewhere";
 /// Vehicles drawn within tolerance to learn how far sound readings scatter.
 const DRAWN: u64 = 8;
 /// States kept; enough for all the checks of a job on a small vehicle.
-const KEPT: usize = 256;
+const KEPT: usize = 64;
 
 /// A small, repeatable source of normal numbers (sum of twelve uniforms).
 fn gauss(seed: u64) -> impl FnMut() -> f64 {
@@ -124,23 +95,26 @@ impl Model {
             circuit::tolerance::draw(&mut copy, &mut gauss(seed));
             drawn.push(Circuit::new(copy)?);
         }
-        let circuit = Circuit::new(vehicle)?;
+        let circuit = Arc::new(Circuit::new(vehicle)?);
         let faults = fault::all(&circuit);
         let mut items: Vec<String> = Vec::new();
+        let mut number: HashMap<&str, usize> = HashMap::new();
         let mut item_of = Vec::new();
         for f in &faults {
-            let at = items.iter().position(|i| *i == f.repair_item);
-            item_of.push(at.unwrap_or_else(|| {
+            item_of.push(*number.entry(&f.repair_item).or_insert_with(|| {
                 items.push(f.repair_item.clone());
                 items.len() - 1
             }));
         }
+        drop(number);
         items.push(ELSEWHERE.to_owned());
+        let order = circuit::sweep::order(&circuit, &faults);
         Ok(Self {
             circuit,
             faults,
             items,
             item_of,
+            order,
             drawn,
             cache: Mutex::default(),
             readings: Mutex::default(),
@@ -154,28 +128,66 @@ impl Model {
             return hit;
         }
         let c = &self.circuit;
-        let solution = c.solve(state, &[], None);
-        let healthy = Arc::new(Snapshot::of(c, &solution));
-        let faults = self
-            .faults
+        let sweep = Sweep::new(c, state, &[]);
+        let solution = sweep.healthy().clone();
+        let healthy = Arc::new(Healthy::of(c, &solution));
+        let snapshot = |p: Point<'_>| match p.moved() {
+            Some([]) => Snapshot::healthy(&healthy),
+            _ => Snapshot::of(c, &healthy, &p),
+        };
+        let same = Snapshot::healthy(&healthy);
+        let faults = self.sweep_all(&sweep, None, |_| true, same, snapshot);
+        let drawn = self
+            .drawn
             .par_iter()
-            .map(|f| {
-                if c.untouched(&solution, &f.changes) {
-                    Arc::clone(&healthy)
-                } else {
-                    Arc::new(Snapshot::of(c, &c.solve(state, &f.changes, None)))
-                }
-            })
+            .map(|d| Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None)))))
             .collect();
-        let drawn =
-            self.drawn.par_iter().map(|d| Snapshot::of(d, &d.solve(state, &[], None))).collect();
-        let made = Arc::new(Predictions { healthy, solution, drawn, faults });
+        let healthy = Snapshot::healthy(&healthy);
+        let made = Arc::new(Predictions { healthy, solution, sweep, drawn, faults });
         let mut cache = self.cache.lock().unwrap_or_else(PoisonError::into_inner);
         if cache.len() >= KEPT {
             cache.clear();
         }
         cache.insert(state.clone(), Arc::clone(&made));
         made
+    }
+
+    /// Solves the hypotheses that are wanted in a state, with a meter attached or none, and keeps
+    /// what `keep` makes of each; the others get `else_this`. The order lets neighbours share
+    /// work; the cores take stretches of it.
+    pub fn sweep_all<T: Send + Clone + Sync>(
+        &self,
+        sweep: &Sweep,
+        meter: Option<Change>,
+        wanted: impl Fn(usize) -> bool + Sync,
+        else_this: T,
+        keep: impl Fn(Point<'_>) -> T + Sync,
+    ) -> Vec<T> {
+        let stretch = self.faults.len().div_ceil(4 * rayon::current_num_threads()).max(64);
+        let parts: Vec<Vec<T>> = self
+            .order
+            .par_chunks(stretch)
+            .map(|part| {
+                let mut sweep = sweep.clone();
+                let mut changes = Vec::new();
+                part.iter()
+                    .map(|h| {
+                        if !wanted(*h as usize) {
+                            return else_this.clone();
+                        }
+                        changes.clear();
+                        changes.extend_from_slice(&self.faults[*h as usize].changes);
+                        changes.extend(meter);
+                        keep(sweep.solve(&changes))
+                    })
+                    .collect()
+            })
+            .collect();
+        let mut out = vec![else_this; self.faults.len()];
+        for (h, made) in self.order.iter().zip(parts.into_iter().flatten()) {
+            out[*h as usize] = made;
+        }
+        out
     }
 
     /// Predictions of a reading, from the cache when they are there.
@@ -256,6 +268,6 @@ pub fn shown(instrument: Instrument, leads: meter::Leads, circuit: &Circuit, s: 
             .wire_branch
             .iter()
             .position(|k| *k == branch)
-            .map_or(0.0, |w| f64::from(s.amps[w])),
+            .map_or(0.0, |w| s.amps(w)),
     }
 }

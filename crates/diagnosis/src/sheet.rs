@@ -165,7 +165,7 @@ pub fn sheet(model: &Model, output: &str, state: &OperatingState) -> Option<Shee
         }
     }
     let p = model.predict(state);
-    let reference = c.node(crate::next::candidates::REFERENCE).unwrap_or(0);
+    let reference = c.node(&c.reference).unwrap_or(0);
     let mains = mains(c);
     let mut nodes: BTreeMap<String, Node> = BTreeMap::new();
     let mut lines = Vec::new();
@@ -206,7 +206,7 @@ pub fn sheet(model: &Model, output: &str, state: &OperatingState) -> Option<Shee
             to: to.clone(),
             colour: wire.colour.clone(),
             area_mm2: wire.area_mm2,
-            amps: f64::from(p.healthy.amps[*w]).abs(),
+            amps: p.healthy.amps(*w).abs(),
             item: format!("wire:{}", wire.id),
             context: *context,
         });

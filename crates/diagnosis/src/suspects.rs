@@ -4,7 +4,8 @@ use crate::evidence::{Evidence, Finding, Strength, effect};
 use crate::model::{ELSEWHERE, Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
-use circuit::{Change, Fault, Probe, fault};
+use circuit::meter::Leads;
+use circuit::{Change, Fault, Probe, Sweep, fault};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -98,7 +99,8 @@ fn variant(model: &Model, best: usize, evidence: &[Evidence], worth_fitting: boo
     let heaviest = evidence
         .iter()
         .map(|e| {
-            let s = model.circuit.solve(&e.state, &fitted.changes, None);
+            let mut sweep = model.predict(&e.state).sweep.clone();
+            let s = sweep.solve(&fitted.changes);
             let b = &model.circuit.branches[*branch];
             let v = s.volts[b.from] - s.volts[b.to];
             (law.amps(v).abs(), v.abs())
@@ -120,19 +122,31 @@ fn fit(model: &Model, grid: &Fault, evidence: &[Evidence]) -> Fault {
     let Ok(number) = number.parse::<f64>() else {
         return grid.clone();
     };
-    let misfit = |f: &Fault| -> f64 {
-        evidence
-            .iter()
-            .filter_map(|e| match &e.finding {
-                Finding::Reading { instrument, red, black, value: Some(read) } => {
-                    let probe =
-                        Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
-                    let v = model.circuit.measure(&e.state, &f.changes, &probe).ok()?.value();
-                    // Half a percent of battery scatter is common to all; capped, so that one
-                    // bad probe does not pull the number.
-                    Some(((read - v) / instrument.sigma(v).hypot(0.01 * v)).powi(2).min(25.0))
-                }
-                _ => None,
+    let mut readings: Vec<(Sweep, Probe, Leads, f64)> = evidence
+        .iter()
+        .filter_map(|e| match &e.finding {
+            Finding::Reading { instrument, red, black, value: Some(read) } => {
+                let probe =
+                    Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
+                let leads = probe.leads(&model.circuit).ok()?;
+                Some((model.predict(&e.state).sweep.clone(), probe, leads, *read))
+            }
+            _ => None,
+        })
+        .collect();
+    let mut misfit = |f: &Fault| -> f64 {
+        readings
+            .iter_mut()
+            .map(|(sweep, probe, leads, read)| {
+                let changes: Vec<Change> = f.changes.iter().copied().chain(leads.change()).collect();
+                let p = sweep.solve(&changes);
+                let v = match *leads {
+                    Leads::Around(branch) => p.amps(branch),
+                    Leads::Between(_, a, b) => leads.reads(p.volts[a] - p.volts[b]).value(),
+                };
+                // Half a percent of battery scatter is common to all; capped, so that one
+                // bad probe does not pull the number.
+                ((*read - v) / probe.instrument.sigma(v).hypot(0.01 * v)).powi(2).min(25.0)
             })
             .sum()
     };
@@ -188,7 +202,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
         }
         Finding::Effect { part, strength } => {
             let p = model.circuit.part(part).unwrap_or(0);
-            let chances = effect::chances(f64::from(s.effects[p].unwrap_or(0.0)));
+            let chances = effect::chances(s.effect(p).unwrap_or(0.0));
             let likely = [Strength::Normal, Strength::Weak, Strength::None]
                 .into_iter()
                 .max_by(|a, b| chances[effect::index(*a)].total_cmp(&chances[effect::index(*b)]))
@@ -204,7 +218,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
             let m = model.circuit.vehicle.monitors.iter().position(|m| {
                 m.module == *module && m.code == *code && m.failure_type == *failure_type
             });
-            let predicted = match m.map(|m| s.monitors[m]) {
+            let predicted = match m.map(|m| s.monitor(m)) {
                 Some(circuit::software::Verdict::Failed) => "set",
                 Some(circuit::software::Verdict::Passed) => "not set",
                 _ => "not tested",
@@ -216,7 +230,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
         }
         Finding::Answer { module, answers } => format!(
             "predicts that {module} {}, it {}",
-            if s.alive[model.circuit.part(module).unwrap_or(0)] { "answers" } else { "is silent" },
+            if s.alive(model.circuit.part(module).unwrap_or(0)) { "answers" } else { "is silent" },
             if *answers { "answers" } else { "is silent" }
         ),
     })

@@ -34,6 +34,9 @@ impl Device for Fuse {
         let spare = BLOWS_AT * self.rating - seen.amps[0].abs();
         if mode == 0 { spare * RATED_DROP / self.rating } else { f64::INFINITY }
     }
+    fn latched(&self, mode: u8) -> bool {
+        mode == 1
+    }
     fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
         vec![Failure::new("open", 2.0, "blown", Local::Law(0, Law::OPEN))]
     }

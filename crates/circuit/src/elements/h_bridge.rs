@@ -58,6 +58,9 @@ impl Device for HBridge {
         let most = seen.amps.iter().fold(0.0f64, |m, i| m.max(i.abs()));
         if matches!(mode, 1 | 2) { (self.limit - most) * self.on_ohms } else { f64::INFINITY }
     }
+    fn latched(&self, mode: u8) -> bool {
+        mode == 3
+    }
     fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
         vec![Failure::new("bridge_dead", 0.2, "the bridge does not drive", Local::Hold(0))]
     }

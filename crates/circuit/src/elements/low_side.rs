@@ -40,6 +40,9 @@ impl Device for LowSide {
     fn margin(&self, mode: u8, seen: &Seen<'_>) -> f64 {
         if mode == 1 { (self.limit - seen.amps[0].abs()) * self.on_ohms } else { f64::INFINITY }
     }
+    fn latched(&self, mode: u8) -> bool {
+        mode == 2
+    }
     fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
         vec![
             Failure::new("driver_open", 0.15, "a driver does not switch on", Local::Hold(0)),

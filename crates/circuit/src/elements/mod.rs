@@ -80,6 +80,10 @@ pub trait Device: Debug + Send + Sync {
     fn margin(&self, _mode: u8, _seen: &Seen<'_>) -> f64 {
         f64::INFINITY
     }
+    /// Whether a mode stays although its cause has gone: a blown fuse, a driver latched off.
+    fn latched(&self, _mode: u8) -> bool {
+        false
+    }
     /// Whether it can feed the circuit.
     fn is_source(&self) -> bool {
         false

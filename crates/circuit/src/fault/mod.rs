@@ -25,6 +25,8 @@ pub enum Change {
     Series(BranchId, f64),
     /// A resistance appears between two nodes.
     Bridge(NodeId, NodeId, f64),
+    /// A meter between two nodes: its own voltage (volts) behind its resistance (ohms).
+    Meter(NodeId, NodeId, f64, f64),
     /// A device is stuck in a mode.
     Hold(usize, u8),
     /// A part's effect is lost mechanically.

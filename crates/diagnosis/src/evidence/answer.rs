@@ -18,7 +18,7 @@ pub(super) fn log_likelihoods(
     let mut out: Vec<f64> = predictions
         .faults
         .iter()
-        .map(|s| if s.alive[p] == answers { 1.0 - MISSED } else { MISSED }.ln())
+        .map(|s| if s.alive(p) == answers { 1.0 - MISSED } else { MISSED }.ln())
         .collect();
     out.push(0.5f64.ln());
     Ok(out)

@@ -29,7 +29,7 @@ pub(super) fn log_likelihoods(
     let mut out: Vec<f64> = predictions
         .faults
         .iter()
-        .map(|s| match (s.monitors[m], failing) {
+        .map(|s| match (s.monitor(m), failing) {
             (Verdict::Failed, true) | (Verdict::Passed, false) => 1.0 - WRONG,
             // Not run here: it may have run earlier, in a state that was not noted.
             (Verdict::NotRun, false) => 0.5,

@@ -30,13 +30,13 @@ pub(super) fn log_likelihoods(
 ) -> Result<Vec<f64>, ModelError> {
     let p = part(model, id)?;
     let predictions = model.predict(state);
-    if predictions.healthy.effects[p].is_none() {
+    if predictions.healthy.effect(p).is_none() {
         return Err(ModelError::Unknown { what: "part with an effect", id: id.to_owned() });
     }
     let mut out: Vec<f64> = predictions
         .faults
         .iter()
-        .map(|s| chances(f64::from(s.effects[p].unwrap_or(0.0)))[index(strength)].ln())
+        .map(|s| chances(s.effect(p).unwrap_or(0.0))[index(strength)].ln())
         .collect();
     out.push((1.0f64 / 3.0).ln());
     Ok(out)

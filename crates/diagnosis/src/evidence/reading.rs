@@ -3,13 +3,14 @@
 //! probe that did not touch.
 
 use super::BAD_PROBE;
-use crate::model::{Model, ModelError, Snapshot, high_ohmic, shown, slack};
-use circuit::{Instrument, Probe, meter::Leads};
-use rayon::prelude::*;
+use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown, slack};
+use circuit::{Instrument, Probe, Sweep, meter::Leads};
 use vehicle::OperatingState;
 
 /// A difference that no workshop voltmeter shows, volts.
 const MOVED_VOLTS: f64 = 0.003;
+/// A phase that moves a reading by less than this does not matter to it, volts.
+const STEADY_VOLTS: f64 = 0.001;
 
 /// Prediction of a reading under the healthy vehicle and every hypothesis.
 #[derive(Debug, Clone)]
@@ -56,13 +57,15 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
     let leads = probe.leads(c)?;
     let p = model.predict(state);
     let instrument = probe.instrument;
-    let exact = || leads.shown(c, &c.solve(state, &[], leads.extra())).value();
     let (healthy, tolerance) = match instrument {
         Instrument::Ohms => {
-            let healthy = exact();
+            let healthy = leads.shown(c, &c.solve(state, &[], leads.extra())).value();
             (healthy, model.ohm_scatter(state, leads, healthy))
         }
-        _ => (exact(), model.scatter(&p, |s| shown(instrument, leads, c, s))),
+        _ => {
+            let volts = c.measure(state, &[], probe).map_or(f64::NAN, |s| s.value());
+            (volts, model.scatter(&p, |s| shown(instrument, leads, c, s)))
+        }
     };
     let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
     Ok(Sound { healthy, sigma, tolerance })
@@ -80,31 +83,61 @@ pub fn expected(
     let c = &model.circuit;
     let leads = probe.leads(c)?;
     let p = model.predict(state);
-    let exact = |changes: &[circuit::Change]| {
-        leads.shown(c, &c.solve(state, changes, leads.extra())).value()
-    };
     let instrument = probe.instrument;
-    let quick = |s: &Snapshot| shown(instrument, leads, c, s);
     let Sound { healthy, sigma: own, tolerance } = sound(model, state, probe)?;
+    let values: Vec<f64> = match leads {
+        Leads::Around(_) => p.faults.iter().map(|s| shown(instrument, leads, c, s)).collect(),
+        Leads::Between(Instrument::Ohms, a, b) => {
+            let reads = |p: circuit::Point<'_>| leads.reads(p.volts[a] - p.volts[b]).value();
+            model.sweep_all(&p.sweep, leads.change(), |_| true, f64::NAN, reads)
+        }
+        Leads::Between(_, a, b) => volts(model, state, &p, leads, (a, b)),
+    };
     let faults = model
         .faults
-        .par_iter()
-        .zip(&p.faults)
-        .map(|(f, s)| {
-            // A fault that leaves the point as it was leaves it as stiff as it was, too.
-            let moved = || (quick(s) - healthy).abs() > MOVED_VOLTS;
-            let needs_meter = match leads {
-                Leads::Around(_) => false,
-                Leads::Between(Instrument::Ohms, ..) => true,
-                Leads::Between(..) => {
-                    (high_ohmic(&f.changes) || !state.unplugged.is_empty()) && moved()
-                }
-            };
-            let value = if needs_meter { exact(&f.changes) } else { quick(s) };
-            (value, sigma(instrument, value, healthy, tolerance, slack(f)))
-        })
+        .iter()
+        .zip(values)
+        .map(|(f, value)| (value, sigma(instrument, value, healthy, tolerance, slack(f))))
         .collect();
     Ok(Expected { healthy, sigma: own, faults })
+}
+
+/// A voltmeter's readings under every hypothesis, averaged over the phases of the state.
+fn volts(
+    model: &Model,
+    state: &OperatingState,
+    p: &Predictions,
+    leads: Leads,
+    (a, b): (usize, usize),
+) -> Vec<f64> {
+    let c = &model.circuit;
+    let quick = |s: &Snapshot| s.between(a, b);
+    let healthy = quick(&p.healthy);
+    // The meter's ten megohms show only where a fault has left the point hanging by more than
+    // some kilohms; one that leaves the point as it was leaves it as stiff as it was, too.
+    let loads = |h: usize| {
+        (high_ohmic(&model.faults[h].changes) || !state.unplugged.is_empty())
+            && (quick(&p.faults[h]) - healthy).abs() > MOVED_VOLTS
+    };
+    let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
+    let metered = model.sweep_all(&p.sweep, leads.change(), loads, f64::NAN, across);
+    let mut values: Vec<f64> = metered
+        .into_iter()
+        .zip(&p.faults)
+        .map(|(v, s)| if v.is_nan() { quick(s) } else { v })
+        .collect();
+    for phase in c.phases(&p.solution) {
+        let sweep = Sweep::new(c, state, &phase.holds);
+        let held = &sweep.healthy().volts;
+        if (held[a] - held[b] - healthy).abs() < STEADY_VOLTS {
+            continue;
+        }
+        let held = model.sweep_all(&sweep, None, |_| true, f64::NAN, across);
+        for ((value, held), s) in values.iter_mut().zip(held).zip(&p.faults) {
+            *value += phase.share * (held - quick(s));
+        }
+    }
+    values
 }
 
 /// Range of values a workshop meter shows, for the flat part of the likelihood.

@@ -5,8 +5,6 @@ use circuit::{Instrument, Probe};
 use std::collections::BTreeSet;
 use vehicle::{Element, OperatingState};
 
-/// Where the black lead sits unless a drop is measured.
-pub const REFERENCE: &str = "BAT.-";
 /// Minutes to take any reading once the leads sit.
 const TAKE: f64 = 0.5;
 /// Minutes to clip the black lead to the battery.
@@ -74,7 +72,7 @@ impl Candidate {
                 _ => {
                     let (red, black) = (owner(&p.red), owner(&p.black));
                     minutes += reach(model, red).0;
-                    if p.black == REFERENCE {
+                    if p.black == model.circuit.reference {
                         minutes += CLIP;
                     } else if red != black {
                         minutes += reach(model, black).0;
@@ -157,8 +155,35 @@ fn drops(model: &Model) -> Vec<(String, String)> {
     pairs
 }
 
-/// All candidates, in a fixed order.
-pub fn all(model: &Model) -> Vec<Candidate> {
+/// What the suspects move in a state.
+struct Stirred {
+    nodes: Vec<bool>,
+    wires: Vec<bool>,
+}
+
+fn stirred(model: &Model, state: &OperatingState, suspected: &[usize]) -> Stirred {
+    let p = model.predict(state);
+    let c = &model.circuit;
+    let mut s = Stirred { nodes: vec![false; c.nodes], wires: vec![false; c.wire_branch.len()] };
+    let mut all = false;
+    for h in suspected {
+        all |= !p.faults[*h].mark_moved(&mut s.nodes);
+        p.faults[*h].mark_loaded(&mut s.wires);
+    }
+    // One that moves everything moves its own circuit most: only what no other one shares with
+    // it is lost when the rest is looked at alone, unless there is nothing else.
+    if all && s.nodes.iter().filter(|n| **n).count() < FEW_NODES {
+        s.nodes.fill(true);
+    }
+    s
+}
+
+/// Nodes below which a field of suspects counts as one that moves everything.
+const FEW_NODES: usize = 30;
+
+/// All candidates that any of the suspected hypotheses moves, in a fixed order.
+pub fn all(model: &Model, suspected: &[usize]) -> Vec<Candidate> {
+    let reference = &model.circuit.reference;
     let v = &model.circuit.vehicle;
     let (points, drops) = (points(model), drops(model));
     let mut out = Vec::new();
@@ -171,13 +196,16 @@ pub fn all(model: &Model) -> Vec<Candidate> {
                 add(What::Effect { output: id.clone(), part: o.load.clone() });
             }
         }
-        for point in points.iter().filter(|p| *p != REFERENCE) {
-            add(What::Reading(Probe::volts(point, REFERENCE)));
+        // What no suspect moves in this state tells nothing: it is not even weighed.
+        let stirred = stirred(model, &named.state, suspected);
+        let moves = |id: &String| model.circuit.node(id).is_ok_and(|n| stirred.nodes[n]);
+        for point in points.iter().filter(|p| *p != reference && moves(p)) {
+            add(What::Reading(Probe::volts(point, reference)));
         }
-        for (a, b) in drops.iter().filter(|(_, b)| b != REFERENCE) {
+        for (a, b) in drops.iter().filter(|(a, b)| b != reference && (moves(a) || moves(b))) {
             add(What::Reading(Probe::volts(a, b)));
         }
-        for wire in &v.wires {
+        for (_, wire) in v.wires.iter().enumerate().filter(|(w, _)| stirred.wires[*w]) {
             add(What::Reading(Probe {
                 instrument: Instrument::Amps,
                 red: wire.id.clone(),

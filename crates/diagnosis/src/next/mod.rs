@@ -97,7 +97,17 @@ pub fn checks(
     most: usize,
 ) -> Result<Vec<Check>, ModelError> {
     let live = posterior.live(model, NEGLIGIBLE);
-    let all = candidates::all(model);
+    // A rough sieve by the likeliest hypotheses, then the best candidates by all of them.
+    let mut likeliest = live.clone();
+    likeliest.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+    likeliest.truncate(SIEVE_HYPOTHESES);
+    let suspected: Vec<usize> =
+        likeliest.iter().map(|l| l.0).filter(|h| *h < model.faults.len()).collect();
+    // The states are predicted first: their own work is spread over the cores already.
+    for named in &model.circuit.vehicle.states {
+        model.predict(&named.state);
+    }
+    let all = candidates::all(model, &suspected);
     let (top, probability) = posterior.ranking()[0];
     let certain = probability > CERTAIN && top + 1 < model.items.len();
     // The same leads in another state prove little: a proof is a reading of its own.
@@ -105,13 +115,6 @@ pub fn checks(
         .iter()
         .filter(|c| !is_refused(refused, &c.id()) && !taken(evidence, c, certain))
         .collect();
-    // The states are predicted first: their own work is spread over the cores already.
-    let mut states: Vec<&OperatingState> = open.iter().map(|c| &c.state).collect();
-    states.sort();
-    states.dedup();
-    for state in states {
-        model.predict(state);
-    }
     let rank = |candidates: &[&'_ Candidate], live: &[(usize, f64, usize)]| {
         let mut valued: Vec<(f64, f64, usize)> = candidates
             .par_iter()
@@ -129,10 +132,6 @@ pub fn checks(
         valued.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.2.cmp(&b.2)));
         valued
     };
-    // A rough sieve by the likeliest hypotheses, then the best candidates by all of them.
-    let mut likeliest = live.clone();
-    likeliest.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
-    likeliest.truncate(SIEVE_HYPOTHESES);
     let sieved: Vec<&Candidate> =
         rank(&open, &likeliest).into_iter().take(SIEVED).map(|(_, _, k)| open[k]).collect();
     let valued: Vec<(f64, f64, &Candidate)> =
@@ -239,7 +238,7 @@ fn reading_text(model: &Model, p: &Probe) -> String {
     match p.instrument {
         Instrument::Amps => format!("Current in conductor {}, with a clamp", p.red),
         Instrument::Ohms => format!("Resistance {} to {}", p.red, p.black),
-        Instrument::Volts if p.black == candidates::REFERENCE => {
+        Instrument::Volts if p.black == model.circuit.reference => {
             format!("Voltage at {} against battery minus", p.red)
         }
         Instrument::Volts => match connector {

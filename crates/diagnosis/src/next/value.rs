@@ -139,7 +139,7 @@ fn table(model: &Model, live: &[(usize, f64, usize)], c: &Candidate) -> Option<T
             let chances = live
                 .iter()
                 .flat_map(|(h, _, _)| match p.faults.get(*h) {
-                    Some(s) => effect::chances(f64::from(s.effects[at].unwrap_or(0.0))),
+                    Some(s) => effect::chances(s.effect(at).unwrap_or(0.0)),
                     None => [1.0 / 3.0; 3],
                 })
                 .collect();

@@ -1,0 +1,192 @@
+//! What a hypothesis predicts in a state, kept small: only what differs from the healthy vehicle.
+
+use circuit::software::Verdict;
+use circuit::{Circuit, Point, Solution, software};
+use std::sync::Arc;
+
+/// Below this a voltage counts as the healthy one, volts: a quarter of a meter's last digit.
+const SAME_VOLTS: f64 = 0.0025;
+/// Below this and this share a current counts as the healthy one, amperes.
+const SAME_AMPS: f64 = 0.005;
+/// Share of the nodes from which on all of them are kept.
+const DENSE: usize = 3;
+
+/// Everything predicted with nothing wrong.
+#[derive(Debug, Clone)]
+pub struct Healthy {
+    /// Node voltages, volts.
+    pub volts: Vec<f32>,
+    /// Current in each conductor, amperes.
+    pub amps: Vec<f32>,
+    /// Effect of each part, where it has one.
+    pub effects: Vec<Option<f32>>,
+    /// Whether each part works as a module.
+    pub alive: Vec<bool>,
+    /// Verdict of each monitor.
+    pub monitors: Vec<Verdict>,
+}
+
+impl Healthy {
+    /// Everything of a solution.
+    pub fn of(circuit: &Circuit, s: &Solution) -> Self {
+        let parts = 0..circuit.vehicle.parts.len();
+        Self {
+            volts: s.volts.iter().map(|v| *v as f32).collect(),
+            amps: circuit.wire_branch.iter().map(|k| s.amps(circuit, *k) as f32).collect(),
+            effects: parts.map(|p| s.effect(circuit, p).map(|e| e as f32)).collect(),
+            alive: s.alive_parts(circuit),
+            monitors: software::monitors(circuit, s),
+        }
+    }
+}
+
+/// What one hypothesis predicts: the healthy vehicle and what differs.
+#[derive(Debug, Clone)]
+pub struct Snapshot {
+    healthy: Arc<Healthy>,
+    changed: Option<Box<Changed>>,
+}
+
+/// Differences, each list in rising order of its number.
+#[derive(Debug, Clone, Default)]
+struct Changed {
+    all_volts: Option<Vec<f32>>,
+    volts: Vec<(u32, f32)>,
+    amps: Vec<(u32, f32)>,
+    effects: Vec<(u32, f32)>,
+    flipped: Vec<u32>,
+    monitors: Vec<(u32, Verdict)>,
+}
+
+fn find<T: Copy>(list: &[(u32, T)], at: usize) -> Option<T> {
+    list.binary_search_by_key(&(at as u32), |x| x.0).ok().map(|k| list[k].1)
+}
+
+impl Snapshot {
+    /// The healthy vehicle itself.
+    pub fn healthy(healthy: &Arc<Healthy>) -> Self {
+        Self { healthy: Arc::clone(healthy), changed: None }
+    }
+
+    /// Keeps what differs at a solved point.
+    pub fn of(circuit: &Circuit, healthy: &Arc<Healthy>, p: &Point<'_>) -> Self {
+        let mut c = Changed::default();
+        let differs = |n: u32| {
+            let v = p.volts[n as usize];
+            let old = f64::from(healthy.volts[n as usize]);
+            ((v - old).abs() > SAME_VOLTS).then_some((n, v as f32))
+        };
+        match p.moved() {
+            Some(moved) => c.volts = moved.iter().filter_map(|n| differs(*n)).collect(),
+            None => c.volts = (0..circuit.nodes as u32).filter_map(differs).collect(),
+        }
+        if c.volts.len() * DENSE > circuit.nodes {
+            c.all_volts = Some(p.volts.iter().map(|v| *v as f32).collect());
+            c.volts = Vec::new();
+        }
+        c.volts.sort_unstable_by_key(|x| x.0);
+        for (w, k) in circuit.wire_branch.iter().enumerate() {
+            let b = &circuit.branches[*k];
+            if p.moved().is_some() && !p.is_visited(b.from) && !p.is_visited(b.to) {
+                continue;
+            }
+            let (amps, old) = (p.amps(*k), f64::from(healthy.amps[w]));
+            if (amps - old).abs() > SAME_AMPS {
+                c.amps.push((w as u32, amps as f32));
+            }
+        }
+        for (part, old) in healthy.effects.iter().enumerate() {
+            if let (Some(old), Some(now)) = (old, p.effect(part))
+                && (f64::from(*old) - now).abs() > 1e-3
+            {
+                c.effects.push((part as u32, now as f32));
+            }
+        }
+        for (part, (old, now)) in healthy.alive.iter().zip(p.alive).enumerate() {
+            if old != now {
+                c.flipped.push(part as u32);
+            }
+        }
+        for (m, (old, now)) in
+            healthy.monitors.iter().zip(circuit.software.monitors(p.view())).enumerate()
+        {
+            if *old != now {
+                c.monitors.push((m as u32, now));
+            }
+        }
+        let nothing = c.all_volts.is_none()
+            && c.volts.is_empty()
+            && c.amps.is_empty()
+            && c.effects.is_empty()
+            && c.flipped.is_empty()
+            && c.monitors.is_empty();
+        Self { healthy: Arc::clone(healthy), changed: (!nothing).then(|| Box::new(c)) }
+    }
+
+    /// Voltage of a node, volts.
+    pub fn volts(&self, node: usize) -> f64 {
+        let own = self.changed.as_ref().and_then(|c| match &c.all_volts {
+            Some(all) => Some(all[node]),
+            None => find(&c.volts, node),
+        });
+        f64::from(own.unwrap_or(self.healthy.volts[node]))
+    }
+
+    /// Volts between two nodes.
+    pub fn between(&self, a: usize, b: usize) -> f64 {
+        self.volts(a) - self.volts(b)
+    }
+
+    /// Current in a conductor, by its number, amperes.
+    pub fn amps(&self, wire: usize) -> f64 {
+        let own = self.changed.as_ref().and_then(|c| find(&c.amps, wire));
+        f64::from(own.unwrap_or(self.healthy.amps[wire]))
+    }
+
+    /// Effect of a part.
+    pub fn effect(&self, part: usize) -> Option<f64> {
+        let own = self.changed.as_ref().and_then(|c| find(&c.effects, part));
+        own.or(self.healthy.effects[part]).map(f64::from)
+    }
+
+    /// Whether a part works as a module.
+    pub fn alive(&self, part: usize) -> bool {
+        let flipped =
+            self.changed.as_ref().is_some_and(|c| c.flipped.binary_search(&(part as u32)).is_ok());
+        self.healthy.alive[part] != flipped
+    }
+
+    /// Verdict of a monitor.
+    pub fn monitor(&self, monitor: usize) -> Verdict {
+        let own = self.changed.as_ref().and_then(|c| find(&c.monitors, monitor));
+        own.unwrap_or(self.healthy.monitors[monitor])
+    }
+
+    /// Whether it differs from the healthy vehicle at all.
+    pub fn differs(&self) -> bool {
+        self.changed.is_some()
+    }
+
+    /// Marks the nodes whose voltage differs; `false` when all may.
+    pub fn mark_moved(&self, nodes: &mut [bool]) -> bool {
+        match &self.changed {
+            None => true,
+            Some(c) if c.all_volts.is_some() => false,
+            Some(c) => {
+                for (n, _) in &c.volts {
+                    nodes[*n as usize] = true;
+                }
+                true
+            }
+        }
+    }
+
+    /// Marks the conductors whose current differs.
+    pub fn mark_loaded(&self, wires: &mut [bool]) {
+        if let Some(c) = &self.changed {
+            for (w, _) in &c.amps {
+                wires[*w as usize] = true;
+            }
+        }
+    }
+}
