@@ -591,10 +591,9 @@ fn bearing(
     states.dedup();
     let mut share = 0.0f64;
     for state in states {
-        let p = model.predict(state);
+        let p = model.predict_all(state);
         let sum: f64 = p
-            .faults
-            .iter()
+            .all()
             .zip(&posterior.hypotheses)
             .filter(|(s, _)| s.monitor(k) == circuit::software::Verdict::Failed)
             .map(|(_, p)| p)

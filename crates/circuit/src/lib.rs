@@ -28,5 +28,6 @@ pub use sweep::{Point, Sweep};
 
 /// Leakage from every node to the body, siemens (1 GOhm): keeps floating nodes solvable.
 pub const LEAK_SIEMENS: f64 = 1e-9;
-/// Resistance that stands for "open", ohms.
-pub const OPEN_OHMS: f64 = 1e9;
+/// Resistance that stands for "open", ohms: so far above the leaks that what hangs behind it reads
+/// nothing, with a meter or without.
+pub const OPEN_OHMS: f64 = 1e12;

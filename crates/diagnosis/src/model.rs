@@ -7,7 +7,7 @@ use circuit::{
 };
 use rayon::prelude::*;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use thiserror::Error;
 use vehicle::{OperatingState, Vehicle};
 
@@ -32,15 +32,54 @@ pub enum ModelError {
 pub struct Predictions {
     /// With nothing wrong.
     pub healthy: Snapshot,
+    base: Arc<Healthy>,
     /// The full healthy solution.
     pub solution: Solution,
     /// The state ready for further hypotheses; cloned by whoever solves some.
     pub sweep: Sweep,
+    /// The phases of the state with their shares of time, made when first asked for.
+    phases: OnceLock<Vec<(f64, Sweep)>>,
     /// The healthy vehicle with part values drawn within tolerance.
     pub drawn: Vec<Snapshot>,
-    /// Per hypothesis, in the order of [`Model::faults`].
-    pub faults: Vec<Snapshot>,
+    /// Per hypothesis, in the order of [`Model::faults`], as far as it was asked for.
+    faults: Vec<OnceLock<Snapshot>>,
 }
+
+impl Predictions {
+    /// What a hypothesis predicts; the healthy vehicle where it was not asked for, and `None` for
+    /// "not in this vehicle file".
+    pub fn fault(&self, h: usize) -> Option<&Snapshot> {
+        self.faults.get(h).map(|s| s.get().unwrap_or(&self.healthy))
+    }
+
+    /// What every hypothesis predicts, after [`Model::predict_all`].
+    pub fn all(&self) -> impl Iterator<Item = &Snapshot> {
+        self.faults.iter().map(|s| s.get().unwrap_or(&self.healthy))
+    }
+
+    /// Phases in which the voltage between two nodes of the healthy vehicle differs.
+    pub fn phases(
+        &self,
+        circuit: &Arc<Circuit>,
+        state: &OperatingState,
+        (a, b): (usize, usize),
+    ) -> impl Iterator<Item = &(f64, Sweep)> {
+        let make = |phase: circuit::phase::Phase| {
+            (phase.share, Sweep::new(circuit, state, &phase.holds))
+        };
+        let phases = self.phases.get_or_init(|| {
+            circuit.phases(&self.solution).into_par_iter().map(make).collect()
+        });
+        let rest = self.solution.volts[a] - self.solution.volts[b];
+        phases.iter().filter(move |(_, sweep)| {
+            let held = &sweep.healthy().volts;
+            (held[a] - held[b] - rest).abs() > STEADY_VOLTS
+        })
+    }
+}
+
+/// A phase that moves a reading by less than this does not matter to it, volts.
+const STEADY_VOLTS: f64 = 0.001;
 
 /// A vehicle with everything that can be wrong with it.
 #[derive(Debug)]
@@ -131,25 +170,68 @@ impl Model {
         let sweep = Sweep::new(c, state, &[]);
         let solution = sweep.healthy().clone();
         let healthy = Arc::new(Healthy::of(c, &solution));
-        let snapshot = |p: Point<'_>| match p.moved() {
-            Some([]) => Snapshot::healthy(&healthy),
-            _ => Snapshot::of(c, &healthy, &p),
-        };
-        let same = Snapshot::healthy(&healthy);
-        let faults = self.sweep_all(&sweep, None, |_| true, same, snapshot);
+        let faults = vec![OnceLock::new(); self.faults.len()];
         let drawn = self
             .drawn
             .par_iter()
             .map(|d| Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None)))))
             .collect();
-        let healthy = Snapshot::healthy(&healthy);
-        let made = Arc::new(Predictions { healthy, solution, sweep, drawn, faults });
+        let healthy_snapshot = Snapshot::healthy(&healthy);
+        let made = Arc::new(Predictions {
+            healthy: healthy_snapshot,
+            base: healthy,
+            solution,
+            sweep,
+            phases: OnceLock::new(),
+            drawn,
+            faults,
+        });
         let mut cache = self.cache.lock().unwrap_or_else(PoisonError::into_inner);
         if cache.len() >= KEPT {
             cache.clear();
         }
         cache.insert(state.clone(), Arc::clone(&made));
         made
+    }
+
+    /// Predictions for a state with every hypothesis solved.
+    pub fn predict_all(&self, state: &OperatingState) -> Arc<Predictions> {
+        let p = self.predict(state);
+        self.solve_missing(&p, |_| true);
+        p
+    }
+
+    /// Predictions for a state with some hypotheses solved.
+    pub fn predict_some(&self, state: &OperatingState, some: &[usize]) -> Arc<Predictions> {
+        let p = self.predict(state);
+        let mut wanted = vec![false; self.faults.len()];
+        for h in some {
+            if let Some(w) = wanted.get_mut(*h) {
+                *w = true;
+            }
+        }
+        self.solve_missing(&p, |h| wanted[h]);
+        p
+    }
+
+    fn solve_missing(&self, p: &Predictions, wanted: impl Fn(usize) -> bool + Sync) {
+        let missing = |h: usize| wanted(h) && p.faults[h].get().is_none();
+        if !(0..self.faults.len()).any(missing) {
+            return;
+        }
+        let snapshot = |point: Point<'_>| {
+            Some(match point.moved() {
+                Some([]) => p.healthy.clone(),
+                _ => Snapshot::of(&self.circuit, &p.base, &point),
+            })
+        };
+        for (h, made) in self.sweep_all(&p.sweep, None, missing, None, snapshot).into_iter().enumerate()
+        {
+            if let Some(made) = made {
+                // Another thread may have been as quick: both made the same.
+                let _ = p.faults[h].set(made);
+            }
+        }
     }
 
     /// Solves the hypotheses that are wanted in a state, with a meter attached or none, and keeps

@@ -6,6 +6,9 @@ use crate::model::{Model, ModelError};
 /// Share of "not in this vehicle file" before any evidence.
 const ELSEWHERE_PRIOR: f64 = 0.02;
 
+/// Share of what "not in this vehicle file" does that no fault of the file would do.
+const UNFORESEEN: f64 = 0.2;
+
 /// Probabilities after some evidence.
 #[derive(Debug, Clone)]
 pub struct Posterior {
@@ -36,6 +39,8 @@ impl Posterior {
         let mut logs: Vec<f64> =
             model.faults.iter().map(|f| (f.prior / total * (1.0 - ELSEWHERE_PRIOR)).ln()).collect();
         logs.push(ELSEWHERE_PRIOR.ln());
+        let likelihoods: Vec<Vec<f64>> =
+            likelihoods.into_iter().map(|l| like_others(model, total, l)).collect();
         // Summed in sorted order, so that the order of the evidence cannot matter even in the last bit.
         let mut column = vec![0.0; likelihoods.len()];
         for (h, log) in logs.iter_mut().enumerate() {
@@ -80,6 +85,17 @@ impl Posterior {
             .filter(|h| model.item_of[*h] == item)
             .max_by(|a, b| self.hypotheses[*a].total_cmp(&self.hypotheses[*b]))
     }
+}
+
+/// An unknown fault mostly does what some fault of this vehicle would do to a finding, each
+/// weighed by its prior; only for the rest it predicts nothing at all.
+fn like_others(model: &Model, total: f64, mut likelihood: Vec<f64>) -> Vec<f64> {
+    let of_any: f64 =
+        model.faults.iter().zip(&likelihood).map(|(f, l)| f.prior / total * l.exp()).sum();
+    if let Some(last) = likelihood.last_mut() {
+        *last = (UNFORESEEN * last.exp() + (1.0 - UNFORESEEN) * of_any).ln();
+    }
+    likelihood
 }
 
 /// Shannon entropy of a distribution, bits; it need not be normalised.

@@ -186,8 +186,8 @@ fn reasons(
 }
 
 fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError> {
-    let predictions = model.predict(&e.state);
-    let s = &predictions.faults[best];
+    let predictions = model.predict_some(&e.state, &[best]);
+    let s = predictions.fault(best).unwrap_or(&predictions.healthy);
     Ok(match &e.finding {
         Finding::Reading { instrument, red, black, value } => {
             let probe = Probe { instrument: *instrument, red: red.clone(), black: black.clone() };

@@ -35,7 +35,7 @@ pub struct Judged {
 /// Standard deviations either side of the healthy value that still count as sound.
 pub const SOUND: f64 = 2.5;
 /// Share of what was suspected that a sound reading must speak against to be called good.
-const REFUTES: f64 = 0.25;
+const REFUTES: f64 = 0.15;
 /// Below this load a series resistance in a supply line does not show, amperes.
 const LOADED_AMPS: f64 = 0.02;
 

@@ -174,8 +174,8 @@ fn absurd_evidence_ends_outside_the_file() {
     // Healthy everywhere, and yet no water: nothing in the file explains 12 V on body ground.
     let evidence = vec![
         reading(&on, "G6", "BAT.-", 11.0),
-        reading(&on, "G2", "BAT.-", 9.0),
-        reading(&on, "G8", "BAT.-", 7.0),
+        reading(&on, "G2", "BAT.-", -4.0),
+        reading(&on, "G8", "BAT.-", 19.0),
     ];
     let p = Posterior::new(&MODEL, &evidence).unwrap();
     let (top, probability) = p.ranking()[0];

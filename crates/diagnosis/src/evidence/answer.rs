@@ -14,10 +14,9 @@ pub(super) fn log_likelihoods(
     answers: bool,
 ) -> Result<Vec<f64>, ModelError> {
     let p = part(model, module)?;
-    let predictions = model.predict(state);
+    let predictions = model.predict_all(state);
     let mut out: Vec<f64> = predictions
-        .faults
-        .iter()
+        .all()
         .map(|s| if s.alive(p) == answers { 1.0 - MISSED } else { MISSED }.ln())
         .collect();
     out.push(0.5f64.ln());

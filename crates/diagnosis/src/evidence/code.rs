@@ -25,10 +25,9 @@ pub(super) fn log_likelihoods(
             what: "monitor",
             id: format!("{module} {code}-{failure_type}"),
         })?;
-    let predictions = model.predict(state);
+    let predictions = model.predict_all(state);
     let mut out: Vec<f64> = predictions
-        .faults
-        .iter()
+        .all()
         .map(|s| match (s.monitor(m), failing) {
             (Verdict::Failed, true) | (Verdict::Passed, false) => 1.0 - WRONG,
             // Not run here: it may have run earlier, in a state that was not noted.

@@ -10,7 +10,7 @@ pub(crate) fn chances(strength: f64) -> [f64; 3] {
     let soft = |x: f64, edge: f64, width: f64| 1.0 / (1.0 + (-(x - edge) / width).exp());
     let normal = soft(strength, 0.83, 0.03);
     let some = soft(strength, 0.08, 0.02);
-    let slip = 0.02;
+    let slip = 0.004;
     [normal * some, some * (1.0 - normal), 1.0 - some].map(|p| p * (1.0 - 3.0 * slip) + slip)
 }
 
@@ -29,13 +29,12 @@ pub(super) fn log_likelihoods(
     strength: Strength,
 ) -> Result<Vec<f64>, ModelError> {
     let p = part(model, id)?;
-    let predictions = model.predict(state);
+    let predictions = model.predict_all(state);
     if predictions.healthy.effect(p).is_none() {
         return Err(ModelError::Unknown { what: "part with an effect", id: id.to_owned() });
     }
     let mut out: Vec<f64> = predictions
-        .faults
-        .iter()
+        .all()
         .map(|s| chances(s.effect(p).unwrap_or(0.0))[index(strength)].ln())
         .collect();
     out.push((1.0f64 / 3.0).ln());

@@ -7,10 +7,8 @@ use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown, 
 use circuit::{Instrument, Probe, Sweep, meter::Leads};
 use vehicle::OperatingState;
 
-/// A difference that no workshop voltmeter shows, volts.
-const MOVED_VOLTS: f64 = 0.003;
-/// A phase that moves a reading by less than this does not matter to it, volts.
-const STEADY_VOLTS: f64 = 0.001;
+/// A point that a fault has left hanging moves by more than this, volts.
+const HANGING_VOLTS: f64 = 0.1;
 
 /// Prediction of a reading under the healthy vehicle and every hypothesis.
 #[derive(Debug, Clone)]
@@ -57,18 +55,35 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
     let leads = probe.leads(c)?;
     let p = model.predict(state);
     let instrument = probe.instrument;
-    let (healthy, tolerance) = match instrument {
-        Instrument::Ohms => {
-            let healthy = leads.shown(c, &c.solve(state, &[], leads.extra())).value();
+    let (healthy, tolerance) = match leads {
+        Leads::Between(Instrument::Ohms, ..) => {
+            let healthy = metered(&p.sweep, leads);
             (healthy, model.ohm_scatter(state, leads, healthy))
         }
-        _ => {
-            let volts = c.measure(state, &[], probe).map_or(f64::NAN, |s| s.value());
-            (volts, model.scatter(&p, |s| shown(instrument, leads, c, s)))
+        Leads::Between(_, a, b) => {
+            let rest = metered(&p.sweep, leads);
+            let phases = p.phases(c, state, (a, b));
+            let more: f64 = phases.map(|(share, s)| share * (metered(s, leads) - rest)).sum();
+            (rest + more, model.scatter(&p, |s| s.between(a, b)))
+        }
+        Leads::Around(_) => {
+            let amps = shown(instrument, leads, c, &p.healthy);
+            (amps, model.scatter(&p, |s| shown(instrument, leads, c, s)))
         }
     };
     let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
     Ok(Sound { healthy, sigma, tolerance })
+}
+
+/// What a meter shows with nothing wrong.
+fn metered(sweep: &Sweep, leads: Leads) -> f64 {
+    let mut sweep = sweep.clone();
+    let meter: Vec<_> = leads.change().into_iter().collect();
+    let p = sweep.solve(&meter);
+    match leads {
+        Leads::Around(branch) => p.amps(branch),
+        Leads::Between(_, a, b) => leads.reads(p.volts[a] - p.volts[b]).value(),
+    }
 }
 
 /// Predicts a reading; the meter's load is solved wherever it can matter.
@@ -82,11 +97,11 @@ pub fn expected(
 ) -> Result<Expected, ModelError> {
     let c = &model.circuit;
     let leads = probe.leads(c)?;
-    let p = model.predict(state);
+    let p = model.predict_all(state);
     let instrument = probe.instrument;
     let Sound { healthy, sigma: own, tolerance } = sound(model, state, probe)?;
     let values: Vec<f64> = match leads {
-        Leads::Around(_) => p.faults.iter().map(|s| shown(instrument, leads, c, s)).collect(),
+        Leads::Around(_) => p.all().map(|s| shown(instrument, leads, c, s)).collect(),
         Leads::Between(Instrument::Ohms, a, b) => {
             let reads = |p: circuit::Point<'_>| leads.reads(p.volts[a] - p.volts[b]).value();
             model.sweep_all(&p.sweep, leads.change(), |_| true, f64::NAN, reads)
@@ -117,24 +132,19 @@ fn volts(
     // some kilohms; one that leaves the point as it was leaves it as stiff as it was, too.
     let loads = |h: usize| {
         (high_ohmic(&model.faults[h].changes) || !state.unplugged.is_empty())
-            && (quick(&p.faults[h]) - healthy).abs() > MOVED_VOLTS
+            && (p.fault(h).map_or(healthy, quick) - healthy).abs() > HANGING_VOLTS
     };
     let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
     let metered = model.sweep_all(&p.sweep, leads.change(), loads, f64::NAN, across);
     let mut values: Vec<f64> = metered
         .into_iter()
-        .zip(&p.faults)
+        .zip(p.all())
         .map(|(v, s)| if v.is_nan() { quick(s) } else { v })
         .collect();
-    for phase in c.phases(&p.solution) {
-        let sweep = Sweep::new(c, state, &phase.holds);
-        let held = &sweep.healthy().volts;
-        if (held[a] - held[b] - healthy).abs() < STEADY_VOLTS {
-            continue;
-        }
-        let held = model.sweep_all(&sweep, None, |_| true, f64::NAN, across);
-        for ((value, held), s) in values.iter_mut().zip(held).zip(&p.faults) {
-            *value += phase.share * (held - quick(s));
+    for (share, sweep) in p.phases(c, state, (a, b)) {
+        let held = model.sweep_all(sweep, None, |_| true, f64::NAN, across);
+        for ((value, held), s) in values.iter_mut().zip(held).zip(p.all()) {
+            *value += share * (held - quick(s));
         }
     }
     values

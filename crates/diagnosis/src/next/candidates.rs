@@ -162,13 +162,15 @@ struct Stirred {
 }
 
 fn stirred(model: &Model, state: &OperatingState, suspected: &[usize]) -> Stirred {
-    let p = model.predict(state);
+    let p = model.predict_some(state, suspected);
     let c = &model.circuit;
     let mut s = Stirred { nodes: vec![false; c.nodes], wires: vec![false; c.wire_branch.len()] };
     let mut all = false;
     for h in suspected {
-        all |= !p.faults[*h].mark_moved(&mut s.nodes);
-        p.faults[*h].mark_loaded(&mut s.wires);
+        if let Some(f) = p.fault(*h) {
+            all |= !f.mark_moved(&mut s.nodes);
+            f.mark_loaded(&mut s.wires);
+        }
     }
     // One that moves everything moves its own circuit most: only what no other one shares with
     // it is lost when the rest is looked at alone, unless there is nothing else.

@@ -80,7 +80,9 @@ pub const CERTAIN: f64 = 0.95;
 const NEGLIGIBLE: f64 = 1e-3;
 /// Hypotheses that the first sieve looks at, and candidates it lets through.
 const SIEVE_HYPOTHESES: usize = 200;
-const SIEVED: usize = 60;
+const SIEVED: usize = 40;
+/// Candidates for a proof that are weighed against everything that could imitate them.
+const SIEVED_PROOFS: usize = 8;
 /// Information below which a check is not worth doing, bits.
 const WORTHLESS_BITS: f64 = 0.02;
 
@@ -103,10 +105,6 @@ pub fn checks(
     likeliest.truncate(SIEVE_HYPOTHESES);
     let suspected: Vec<usize> =
         likeliest.iter().map(|l| l.0).filter(|h| *h < model.faults.len()).collect();
-    // The states are predicted first: their own work is spread over the cores already.
-    for named in &model.circuit.vehicle.states {
-        model.predict(&named.state);
-    }
     let all = candidates::all(model, &suspected);
     let (top, probability) = posterior.ranking()[0];
     let certain = probability > CERTAIN && top + 1 < model.items.len();
@@ -115,13 +113,13 @@ pub fn checks(
         .iter()
         .filter(|c| !is_refused(refused, &c.id()) && !taken(evidence, c, certain))
         .collect();
-    let rank = |candidates: &[&'_ Candidate], live: &[(usize, f64, usize)]| {
+    let rank = |candidates: &[&'_ Candidate], live: &[(usize, f64, usize)], roughly: bool| {
         let mut valued: Vec<(f64, f64, usize)> = candidates
             .par_iter()
             .enumerate()
             .filter_map(|(k, c)| {
                 let value = if certain {
-                    value::refutation(model, posterior, top, c)
+                    value::refutation(model, posterior, top, c, roughly)
                 } else {
                     value::information(model, live, c)
                 };
@@ -132,10 +130,19 @@ pub fn checks(
         valued.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.2.cmp(&b.2)));
         valued
     };
+    let through = if certain { SIEVED_PROOFS } else { SIEVED };
     let sieved: Vec<&Candidate> =
-        rank(&open, &likeliest).into_iter().take(SIEVED).map(|(_, _, k)| open[k]).collect();
+        rank(&open, &likeliest, true).into_iter().take(through).map(|(_, _, k)| open[k]).collect();
+    // What is left is weighed by every hypothesis that still matters, solved state by state.
+    let matters: Vec<usize> = live.iter().map(|l| l.0).collect();
+    let mut states: Vec<&OperatingState> = sieved.iter().map(|c| &c.state).collect();
+    states.sort();
+    states.dedup();
+    for state in states {
+        model.predict_some(state, &matters);
+    }
     let valued: Vec<(f64, f64, &Candidate)> =
-        rank(&sieved, &live).into_iter().map(|(r, v, k)| (r, v, sieved[k])).collect();
+        rank(&sieved, &live, false).into_iter().map(|(r, v, k)| (r, v, sieved[k])).collect();
     valued
         .into_iter()
         .take(most)

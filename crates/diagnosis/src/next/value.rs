@@ -53,7 +53,7 @@ fn predicted(
     let least = 2.0 * probe.instrument.sigma(healthy);
     let moved = live
         .iter()
-        .any(|(h, _, _)| p.faults.get(*h).is_some_and(|s| (quick(s) - healthy).abs() > least));
+        .any(|(h, _, _)| p.fault(*h).is_some_and(|s| (quick(s) - healthy).abs() > least));
     if !moved {
         return None;
     }
@@ -64,7 +64,7 @@ fn predicted(
         sound: of(healthy, 0.0),
         live: live
             .iter()
-            .map(|(h, _, _)| Some(of(quick(p.faults.get(*h)?), slack(&model.faults[*h]))))
+            .map(|(h, _, _)| Some(of(quick(p.fault(*h)?), slack(&model.faults[*h]))))
             .collect(),
     })
 }
@@ -138,7 +138,7 @@ fn table(model: &Model, live: &[(usize, f64, usize)], c: &Candidate) -> Option<T
             let at = model.circuit.part(part)?;
             let chances = live
                 .iter()
-                .flat_map(|(h, _, _)| match p.faults.get(*h) {
+                .flat_map(|(h, _, _)| match p.fault(*h) {
                     Some(s) => effect::chances(s.effect(at).unwrap_or(0.0)),
                     None => [1.0 / 3.0; 3],
                 })
@@ -178,12 +178,22 @@ pub(super) fn information(model: &Model, live: &[(usize, f64, usize)], c: &Candi
 }
 
 /// How plainly a check would refute the leading item: how far its prediction lies from a sound
-/// vehicle's, in standard deviations, as a number of bits that saturates.
-pub(super) fn refutation(model: &Model, posterior: &Posterior, top: usize, c: &Candidate) -> f64 {
+/// vehicle's, in standard deviations, as a number of bits that saturates. Roughly: whatever else
+/// could imitate it.
+pub(super) fn refutation(
+    model: &Model,
+    posterior: &Posterior,
+    top: usize,
+    c: &Candidate,
+    roughly: bool,
+) -> f64 {
     let Some(best) = posterior.best_of(model, top) else {
         return 0.0;
     };
-    let p = model.predict(&c.state);
+    let p = match posterior.best_of(model, top) {
+        Some(best) if roughly => model.predict_some(&c.state, &[best]),
+        _ => model.predict_all(&c.state),
+    };
     let What::Reading(probe) = &c.what else {
         return 0.0;
     };
@@ -191,14 +201,17 @@ pub(super) fn refutation(model: &Model, posterior: &Posterior, top: usize, c: &C
         return 0.0;
     };
     let quick = |s: &Snapshot| shown(probe.instrument, leads, &model.circuit, s);
-    let (healthy, value) = (quick(&p.healthy), quick(&p.faults[best]));
+    let (healthy, value) = (quick(&p.healthy), p.fault(best).map_or(f64::NAN, quick));
     let tolerance = model.scatter(&p, quick);
     let blur = sigma(probe.instrument, healthy, healthy, tolerance, 0.0);
     let z = (value - healthy).abs() / blur;
+    if roughly {
+        return if z < 4.0 { 0.0 } else { (z / 8.0).min(1.0) * 4.0 };
+    }
     // How little the rest of the vehicle could imitate it: the share of other hypotheses, weighed
     // by their prior, that move this reading at all.
     let (mut moved, mut all) = (0.0, 0.0);
-    for (h, s) in p.faults.iter().enumerate() {
+    for (h, s) in p.all().enumerate() {
         if model.item_of[h] != top {
             all += model.faults[h].prior;
             if (quick(s) - healthy).abs() > 3.0 * blur {
