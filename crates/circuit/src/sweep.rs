@@ -31,7 +31,7 @@ const TURNS: usize = 5;
 /// How far a node with a bent law may move before the law is looked at, volts.
 const BENT_VOLTS: f64 = 3e-3;
 /// How far a bent law may stray from its linearisation, amperes and as a share of its current.
-const STRAY_AMPS: f64 = 1e-12;
+const STRAY_AMPS: f64 = 1e-13;
 const STRAY: f64 = 1e-5;
 
 /// A state with everything needed to solve hypotheses quickly.
@@ -351,6 +351,8 @@ impl Sweep {
             _ => f64::NAN,
         };
         Some(match own {
+            // Behind an open link the leaks of the nodes that hang decide where they settle.
+            Law::Ohms(r) if r > LINE_OHMS => alone,
             Law::Ohms(r) => {
                 let stands = chain.branches[0];
                 Link { at, own, stands, law: Law::Ohms(ohms(&stands) + (r - sound)) }
