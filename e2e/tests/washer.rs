@@ -68,7 +68,7 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
     b.picture("intake").await;
     b.press("Keep and go to the codes").await;
     b.press("Set key 15").await;
-    b.says("3 of 3 answer").await;
+    b.says("25 of 25 answer").await;
     // Its monitor runs for a second after key-on before it can pass.
     tokio::time::sleep(Duration::from_millis(1500)).await;
     b.press("Scan all modules").await;

@@ -38,6 +38,8 @@ pub struct View {
     pub connectors: Vec<Choice>,
     /// Outputs that can be driven.
     pub outputs: Vec<OutputView>,
+    /// Where the black lead sits unless a drop is measured.
+    pub reference: String,
     /// Points a probe can touch.
     pub points: Vec<Choice>,
     /// Conductors a clamp goes round.
@@ -375,6 +377,7 @@ pub fn view(
             .collect(),
         connectors: pluggable(model),
         outputs: outputs(model),
+        reference: model.circuit.reference.clone(),
         points: next::candidates::points(model)
             .into_iter()
             .map(|id| Choice { name: words::point(model, &id), id })

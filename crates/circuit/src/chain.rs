@@ -81,12 +81,8 @@ mod tests {
     #[test]
     fn a_chain_ends_where_something_branches_off() {
         let link = |from, to| Branch { from, to, of: Of::Wire(0), law: Law::Ohms(0.01) };
-        let device = |from, to| Branch {
-            from,
-            to,
-            of: Of::Device { device: 0, role: 0 },
-            law: Law::OPEN,
-        };
+        let device =
+            |from, to| Branch { from, to, of: Of::Device { device: 0, role: 0 }, law: Law::OPEN };
         // 1 - 2 - 3 - 4, a device from 1 to ground, a branch 3 - 5 that ends loose.
         let branches = [device(1, 0), link(2, 1), link(2, 3), link(3, 4), link(5, 3)];
         let chains = Chains::new(6, &branches);

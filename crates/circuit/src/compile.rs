@@ -258,7 +258,8 @@ impl Circuit {
                 let (first, second, other) = match (&connector.sides, &connector.part) {
                     (Some((x, y)), _) => (format!("{name}:{x}"), format!("{name}:{y}"), b.node()),
                     (None, part) => {
-                        b.part = part.as_ref().and_then(|p| part_index.get(p)).copied().unwrap_or(0);
+                        b.part =
+                            part.as_ref().and_then(|p| part_index.get(p)).copied().unwrap_or(0);
                         let pin = b.pin(cavity.pin.as_deref().unwrap_or(&cavity.no));
                         (name.clone(), format!("{name}:part"), pin)
                     }
@@ -393,12 +394,10 @@ impl Circuit {
 
 /// Resistance of a sound conductor, ohms: `R = rho L / A`, warmer by the share of hot places on its route.
 pub fn wire_ohms(vehicle: &Vehicle, wire: &vehicle::Wire) -> f64 {
-    let hot = wire
-        .route
-        .iter()
-        .filter(|id| vehicle.places.iter().any(|p| p.hot && &p.id == *id))
-        .count() as f64
-        / wire.route.len().max(1) as f64;
+    let hot =
+        wire.route.iter().filter(|id| vehicle.places.iter().any(|p| p.hot && &p.id == *id)).count()
+            as f64
+            / wire.route.len().max(1) as f64;
     COPPER * wire.length_m / wire.area_mm2 * (1.0 + COPPER_PER_KELVIN * HOT_KELVIN * hot)
 }
 
@@ -453,7 +452,8 @@ fn posts(
                 let cavity = pins.get(&(p, minus.clone())).and_then(|post| {
                     // The harness face of the post: what a clip can sit on.
                     let face = format!("{}.{minus}", part.id);
-                    let claimed = node_of.iter().find(|(id, n)| *n == post && id.ends_with(":part"));
+                    let claimed =
+                        node_of.iter().find(|(id, n)| *n == post && id.ends_with(":part"));
                     match node_of.contains_key(&face) {
                         true => Some(face),
                         false => claimed.map(|(id, _)| id.trim_end_matches(":part").to_owned()),

@@ -230,8 +230,7 @@ impl Law {
             }
             Self::Junction { saturation, slope, ohms, offset } => {
                 // i + Is = (slope / R) w with w + ln w = ln(Is R / slope) + (v - offset + Is R) / slope.
-                let x = (saturation * ohms / slope).ln()
-                    + (v - offset + saturation * ohms) / slope;
+                let x = (saturation * ohms / slope).ln() + (v - offset + saturation * ohms) / slope;
                 slope / ohms * omega(x) - saturation
             }
             law => {
@@ -354,17 +353,24 @@ mod tests {
     fn any_law() -> impl Strategy<Value = Law> {
         let ohms = (-3.0..5.0f64).prop_map(|e| 10f64.powf(e));
         prop_oneof![
-            (ohms.clone(), 0.1..30.0f64, 0.0..5.0f64, 0.0..5.0f64).prop_map(|(ohms, volts, gives, takes)| {
-                Law::Limited { volts, ohms, gives, takes }
+            (ohms.clone(), 0.1..30.0f64, 0.0..5.0f64, 0.0..5.0f64).prop_map(
+                |(ohms, volts, gives, takes)| { Law::Limited { volts, ohms, gives, takes } }
+            ),
+            (ohms.clone(), 1.0..30.0f64, 1.0..20.0f64).prop_map(|(ohms, volts, more)| Law::Cell {
+                volts,
+                ohms,
+                charging: ohms * more
             }),
-            (ohms.clone(), 1.0..30.0f64, 1.0..20.0f64)
-                .prop_map(|(ohms, volts, more)| Law::Cell { volts, ohms, charging: ohms * more }),
             (ohms.clone(), 0.01..5.0f64, 0.1..10.0f64)
                 .prop_map(|(ohms, breakaway, slope)| Law::Motor { ohms, breakaway, slope }),
             (ohms.clone(), 0.05..20.0f64).prop_map(|(ohms, knee)| Law::Constriction { ohms, knee }),
             (1.0..24.0f64, 0.5..100.0f64).prop_map(|(v, w)| Law::filament(v, w)),
-            (0.3..10.0f64, 1e-3..10.0f64, 1.0..4.0f64)
-                .prop_map(|(v, i, chain)| Law::junction(v, i, 0.1 * v / i, chain)),
+            (0.3..10.0f64, 1e-3..10.0f64, 1.0..4.0f64).prop_map(|(v, i, chain)| Law::junction(
+                v,
+                i,
+                0.1 * v / i,
+                chain
+            )),
         ]
     }
 

@@ -121,7 +121,8 @@ impl Plan {
             met.push(neighbours);
         }
         let edge = |a: usize, b: usize| -> u32 {
-            let (p, other) = if step_of[a] < step_of[b] { (step_of[a], b) } else { (step_of[b], a) };
+            let (p, other) =
+                if step_of[a] < step_of[b] { (step_of[a], b) } else { (step_of[b], a) };
             let (from, to) = (first_edge[p as usize], first_edge[p as usize + 1]);
             (from..to).find(|e| later[*e as usize] as usize == other).unwrap_or(NONE)
         };

@@ -56,7 +56,11 @@ impl Circuit {
                 && solution.asked.contains(&o)
             {
                 let holds = self.drivers[o].iter().map(|d| Change::Hold(*d, 0)).collect();
-                phases.push(Phase { id: format!("output:{}", output.id), share: 1.0 - duty, holds });
+                phases.push(Phase {
+                    id: format!("output:{}", output.id),
+                    share: 1.0 - duty,
+                    holds,
+                });
             }
         }
         phases
@@ -115,8 +119,10 @@ impl Circuit {
         let rest = self.solve(state, changes, None);
         let held: Vec<Change> = changes.iter().copied().chain(hold).collect();
         let sends = rest.alive(self, sender)
-            && !changes.iter().any(|c| matches!(c, Change::Hold(d, 0) if self.devices[*d].part == sender
-                && self.vehicle.parts[sender].elements[self.devices[*d].element].bus().is_some()));
+            && !changes.iter().any(|c| {
+                matches!(c, Change::Hold(d, 0) if self.devices[*d].part == sender
+                && self.vehicle.parts[sender].elements[self.devices[*d].element].bus().is_some())
+            });
         let dominant = self.solve(state, &held, None);
         self.transceivers(bus)
             .map(|d| {
@@ -132,7 +138,8 @@ impl Circuit {
                     }
                     Element::LinTransceiver { pin: line, supply, ground, .. } => {
                         let share = |s: &Solution| {
-                            (pin(s, line) - pin(s, ground)) / (pin(s, supply) - pin(s, ground)).max(1e-3)
+                            (pin(s, line) - pin(s, ground))
+                                / (pin(s, supply) - pin(s, ground)).max(1e-3)
                         };
                         share(&dominant) <= 0.4 && share(&rest) >= 0.6
                     }

@@ -1,11 +1,11 @@
 //! The operating point: Newton iteration inside, discrete fixed point outside.
 
+use crate::LEAK_SIEMENS;
 use crate::compile::{BranchId, Circuit, NodeId, Of};
 use crate::elements::Seen;
 use crate::fault::Change;
 use crate::law::Law;
 use crate::linear::{Factor, Plan};
-use crate::LEAK_SIEMENS;
 use crate::software::View;
 use std::collections::{BTreeMap, BTreeSet};
 use vehicle::OperatingState;

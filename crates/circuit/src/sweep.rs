@@ -213,9 +213,11 @@ impl Sweep {
     pub fn new(circuit: &Arc<Circuit>, state: &OperatingState, holds: &[Change]) -> Self {
         let base = circuit.solve(state, holds, None);
         let mut factor = Factor::default();
-        let values = circuit.branches.iter().zip(&base.laws).map(|(b, law)| {
-            law.norton(base.volts[b.from] - base.volts[b.to])
-        });
+        let values = circuit
+            .branches
+            .iter()
+            .zip(&base.laws)
+            .map(|(b, law)| law.norton(base.volts[b.from] - base.volts[b.to]));
         circuit.plan.solve(LEAK_SIEMENS, values, &mut factor);
         let base_alive = base.alive_parts(circuit);
         let mut pulled = vec![false; circuit.branches.len()];
@@ -482,8 +484,7 @@ impl Sweep {
             }
         }
         if lives {
-            now.bus_awake =
-                self.circuit.software.bus_awake(&now.alive, &self.circuit.woken_by_bus);
+            now.bus_awake = self.circuit.software.bus_awake(&now.alive, &self.circuit.woken_by_bus);
         }
         if now.asked != self.base.asked {
             now.asked.clone_from(&self.base.asked);
@@ -722,7 +723,10 @@ impl Sweep {
         }
         // R i = open voltage - E - Z i, with the open voltage = before + Z i_now.
         let mut rhs: Vec<f64> = (0..m)
-            .map(|j| before[j] - bridges[j].3 + (0..m).map(|k| z[j][k] * self.now.bridge_amps[k]).sum::<f64>())
+            .map(|j| {
+                before[j] - bridges[j].3
+                    + (0..m).map(|k| z[j][k] * self.now.bridge_amps[k]).sum::<f64>()
+            })
             .collect();
         for (j, row) in z.iter_mut().enumerate() {
             row[j] += bridges[j].2;
@@ -782,11 +786,8 @@ impl Sweep {
         if self.now.lives_changed
             || self.factor.alarms().iter().any(|n| c.software.is_read[*n as usize])
         {
-            let view = View {
-                volts: &self.factor.volts,
-                alive: &self.now.alive,
-                asked: &self.now.asked,
-            };
+            let view =
+                View { volts: &self.factor.volts, alive: &self.now.alive, asked: &self.now.asked };
             let asked = c.software.asked(&self.state, view);
             if asked != self.now.asked {
                 asked_changed = true;
@@ -970,8 +971,9 @@ fn solve_dense(a: &mut [Vec<f64>], b: &mut [f64]) -> Vec<f64> {
         for row in k + 1..n {
             let share = a[row][k] / a[k][k];
             if share != 0.0 {
-                for column in k..n {
-                    a[row][column] -= share * a[k][column];
+                let (above, below) = a.split_at_mut(row);
+                for (x, y) in below[0][k..].iter_mut().zip(&above[k][k..]) {
+                    *x -= share * y;
                 }
                 b[row] -= share * b[k];
             }

@@ -97,12 +97,24 @@ fn random_vehicle(seed: u64) -> vehicle::Vehicle {
     for k in 0..24 {
         let r = [0.5, 4.7, 47.0, 1000.0, 22000.0][next(5)];
         let element = match next(7) {
-            0 => json!({"type": "lamp", "plus": "1", "minus": "2", "rated_volts": 12, "rated_watts": (5 + next(60)), "effect": "x"}),
-            1 => json!({"type": "led_lamp", "plus": "1", "minus": "2", "forward_volts": (2.0 + next(6) as f64), "ohms": (100 + next(900)), "rated_amps": 0.02, "effect": "x"}),
-            2 => json!({"type": "diode", "anode": "1", "cathode": "2", "forward_volts": 0.8, "rated_amps": 1, "ohms": 0.05}),
-            3 => json!({"type": "zener", "anode": "2", "cathode": "1", "zener_volts": 5.6, "ohms": 5}),
-            4 => json!({"type": "motor", "plus": "1", "minus": "2", "winding_ohms": 0.8, "rated_volts": 12, "rated_amps": 4, "breakaway_amps": 0.7, "effect": "x"}),
-            5 => json!({"type": "heater", "plus": "1", "minus": "2", "ohms": 1.5, "knee_amps": 6, "effect": "x"}),
+            0 => {
+                json!({"type": "lamp", "plus": "1", "minus": "2", "rated_volts": 12, "rated_watts": (5 + next(60)), "effect": "x"})
+            }
+            1 => {
+                json!({"type": "led_lamp", "plus": "1", "minus": "2", "forward_volts": (2.0 + next(6) as f64), "ohms": (100 + next(900)), "rated_amps": 0.02, "effect": "x"})
+            }
+            2 => {
+                json!({"type": "diode", "anode": "1", "cathode": "2", "forward_volts": 0.8, "rated_amps": 1, "ohms": 0.05})
+            }
+            3 => {
+                json!({"type": "zener", "anode": "2", "cathode": "1", "zener_volts": 5.6, "ohms": 5})
+            }
+            4 => {
+                json!({"type": "motor", "plus": "1", "minus": "2", "winding_ohms": 0.8, "rated_volts": 12, "rated_amps": 4, "breakaway_amps": 0.7, "effect": "x"})
+            }
+            5 => {
+                json!({"type": "heater", "plus": "1", "minus": "2", "ohms": 1.5, "knee_amps": 6, "effect": "x"})
+            }
             _ => json!({"type": "resistor", "a": "1", "b": "2", "ohms": r}),
         };
         parts.push(json!({"id": format!("P{k}"), "name": "Part", "kind": "other", "place": "p", "elements": [element]}));
@@ -113,8 +125,11 @@ fn random_vehicle(seed: u64) -> vehicle::Vehicle {
                 "colour": "BN", "area_mm2": ([0.35, 0.75, 2.5][next(3)]), "length_m": (0.2 + next(40) as f64 / 10.0)}));
         }
     }
-    wires.push(json!({"id": "3", "from": "J7", "to": "G", "colour": "BN", "area_mm2": 2.5, "length_m": 1}));
-    let splices: Vec<_> = (0..8).map(|j| json!({"id": format!("J{j}"), "name": "s", "place": "p"})).collect();
+    wires.push(
+        json!({"id": "3", "from": "J7", "to": "G", "colour": "BN", "area_mm2": 2.5, "length_m": 1}),
+    );
+    let splices: Vec<_> =
+        (0..8).map(|j| json!({"id": format!("J{j}"), "name": "s", "place": "p"})).collect();
     let text = json!({"format": 1, "id": "r", "make": "m", "model": "m", "year": 2022,
         "places": [{"id": "p", "name": "p"}], "parts": parts, "connectors": [], "splices": splices,
         "grounds": [{"id": "G", "name": "g", "place": "p"}], "wires": wires,

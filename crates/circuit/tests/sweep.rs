@@ -26,7 +26,10 @@ fn updates_give_what_solving_from_rest_gives() {
             }
             let error = |n: usize| (p.volts[n] - slow.volts[n]).abs();
             let off = (0..c.nodes).find(|n| error(*n) > 1e-3 + 1e-4 * slow.volts[*n].abs());
-            let same = p.settled && off.is_none() && p.alive == slow.alive_parts(&c) && p.asked == &slow.asked;
+            let same = p.settled
+                && off.is_none()
+                && p.alive == slow.alive_parts(&c)
+                && p.asked == &slow.asked;
             if same {
                 worst = (0..c.nodes).map(error).fold(worst, f64::max);
             } else {

@@ -3,7 +3,8 @@
 use crate::evidence::reading::{self, Expected};
 pub use crate::snapshot::{Healthy, Snapshot};
 use circuit::{
-    Change, Circuit, CircuitError, Fault, Instrument, Law, Point, Probe, Solution, Sweep, fault, meter,
+    Change, Circuit, CircuitError, Fault, Instrument, Law, Point, Probe, Solution, Sweep, fault,
+    meter,
 };
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -64,12 +65,11 @@ impl Predictions {
         state: &OperatingState,
         (a, b): (usize, usize),
     ) -> impl Iterator<Item = &(f64, Sweep)> {
-        let make = |phase: circuit::phase::Phase| {
-            (phase.share, Sweep::new(circuit, state, &phase.holds))
-        };
-        let phases = self.phases.get_or_init(|| {
-            circuit.phases(&self.solution).into_par_iter().map(make).collect()
-        });
+        let make =
+            |phase: circuit::phase::Phase| (phase.share, Sweep::new(circuit, state, &phase.holds));
+        let phases = self
+            .phases
+            .get_or_init(|| circuit.phases(&self.solution).into_par_iter().map(make).collect());
         let rest = self.solution.volts[a] - self.solution.volts[b];
         phases.iter().filter(move |(_, sweep)| {
             let held = &sweep.healthy().volts;
@@ -225,7 +225,8 @@ impl Model {
                 _ => Snapshot::of(&self.circuit, &p.base, &point),
             })
         };
-        for (h, made) in self.sweep_all(&p.sweep, None, missing, None, snapshot).into_iter().enumerate()
+        for (h, made) in
+            self.sweep_all(&p.sweep, None, missing, None, snapshot).into_iter().enumerate()
         {
             if let Some(made) = made {
                 // Another thread may have been as quick: both made the same.
@@ -346,10 +347,8 @@ pub fn shown(instrument: Instrument, leads: meter::Leads, circuit: &Circuit, s: 
             debug_assert!(instrument == Instrument::Volts);
             s.between(a, b)
         }
-        meter::Leads::Around(branch) => circuit
-            .wire_branch
-            .iter()
-            .position(|k| *k == branch)
-            .map_or(0.0, |w| s.amps(w)),
+        meter::Leads::Around(branch) => {
+            circuit.wire_branch.iter().position(|k| *k == branch).map_or(0.0, |w| s.amps(w))
+        }
     }
 }

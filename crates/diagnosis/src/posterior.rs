@@ -4,7 +4,7 @@ use crate::evidence::Evidence;
 use crate::model::{Model, ModelError};
 
 /// Share of "not in this vehicle file" before any evidence.
-const ELSEWHERE_PRIOR: f64 = 0.02;
+const ELSEWHERE_PRIOR: f64 = 0.005;
 
 /// Share of what "not in this vehicle file" does that no fault of the file would do.
 const UNFORESEEN: f64 = 0.2;

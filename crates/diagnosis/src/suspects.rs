@@ -138,7 +138,8 @@ fn fit(model: &Model, grid: &Fault, evidence: &[Evidence]) -> Fault {
         readings
             .iter_mut()
             .map(|(sweep, probe, leads, read)| {
-                let changes: Vec<Change> = f.changes.iter().copied().chain(leads.change()).collect();
+                let changes: Vec<Change> =
+                    f.changes.iter().copied().chain(leads.change()).collect();
                 let p = sweep.solve(&changes);
                 let v = match *leads {
                     Leads::Around(branch) => p.amps(branch),

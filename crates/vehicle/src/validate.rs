@@ -236,7 +236,7 @@ impl Vehicle {
                     }
                 }
                 for (name, value) in element.signed() {
-                    if !(value.abs() <= 1e6) {
+                    if value.is_nan() || value.abs() > 1e6 {
                         f.add(
                             format!("{path}.{name}"),
                             format!("{value} is not possible"),
@@ -485,7 +485,7 @@ impl Vehicle {
         for (id, amount) in &state.stimuli {
             if !self.stimuli.iter().any(|s| &s.id == id) {
                 problems.push(format!("there is no stimulus “{id}”"));
-            } else if !(amount.0.abs() <= 1e6) {
+            } else if amount.0.is_nan() || amount.0.abs() > 1e6 {
                 problems.push(format!("stimulus “{id}” cannot be {}", amount.0));
             }
         }

@@ -17,18 +17,22 @@ fn refusal(v: &Value) -> String {
 #[test]
 fn the_wren_is_sound_and_big_enough() {
     let v = Vehicle::from_json(&wren().to_string()).unwrap();
-    assert!(v.wires.len() >= 40);
-    assert_eq!(v.parts.iter().filter(|p| p.module.is_some()).count(), 3);
+    assert!(v.wires.len() >= 350 && v.connectors.len() >= 60 && v.grounds.len() >= 20);
+    let kind = |kind| v.parts.iter().filter(|p| p.kind == kind).count();
+    assert!(kind(vehicle::PartKind::Module) >= 30);
+    assert!(kind(vehicle::PartKind::Fuse) + kind(vehicle::PartKind::Relay) >= 40);
+    assert_eq!(v.buses.len(), 8);
+    assert_eq!(v.parts.iter().filter(|p| p.module.is_some()).count(), 25);
     assert_eq!(vehicle::vin::trouble("0PMWR22K8NB004417"), None);
 }
 
 #[test]
 fn a_wrong_name_is_located_and_guessed() {
     let mut v = wren();
-    v["wires"][3]["to"] = json!("G11");
+    v["wires"][3]["to"] = json!("G111");
     let text = refusal(&v);
     assert!(text.contains("wires[3].to"), "{text}");
-    assert!(text.contains("did you mean “G1”"), "{text}");
+    assert!(text.contains("did you mean “G11”"), "{text}");
 }
 
 #[test]

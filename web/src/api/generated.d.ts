@@ -383,6 +383,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Format: double
+         * @description The amount of a stimulus, in its unit; ordered and hashed by its bits so that states can be keys.
+         */
+        Amount: number;
         /** @description A suspect that is nearly certain. */
         Certain: {
             /** @description Repair item. */
@@ -675,6 +680,13 @@ export interface components {
              */
             outputs: string[];
             /**
+             * @description Temperatures, pressures, positions, speeds that differ from rest, by stimulus id.
+             * @default {}
+             */
+            stimuli: {
+                [key: string]: components["schemas"]["Amount"];
+            };
+            /**
              * @description Connectors pulled apart.
              * @default []
              */
@@ -684,6 +696,11 @@ export interface components {
              * @default false
              */
             battery_off: boolean;
+            /**
+             * @description A workshop charger is clipped on and switched on.
+             * @default false
+             */
+            charger: boolean;
         };
         /** @description What one outcome would mean. */
         Outcome: {
@@ -980,6 +997,8 @@ export interface components {
             connectors: components["schemas"]["Choice"][];
             /** @description Outputs that can be driven. */
             outputs: components["schemas"]["OutputView"][];
+            /** @description Where the black lead sits unless a drop is measured. */
+            reference: string;
             /** @description Points a probe can touch. */
             points: components["schemas"]["Choice"][];
             /** @description Conductors a clamp goes round. */

@@ -4,7 +4,6 @@ import { useJob, useSheet } from "../api/job";
 import { Diagram } from "../diagram/Diagram";
 import { Measure } from "../ui/Measure";
 
-const REFERENCE = "BAT.-";
 
 /** States in one strip; unplugging beside them. */
 function StateStrip() {
@@ -60,7 +59,7 @@ function FreeReading({ at, nodes }: { at: string; nodes: SheetNode[] }) {
   const { view } = useJob();
   const [quantity, setQuantity] = useState<QuantityKind>("volts");
   const [red, setRed] = useState(at);
-  const [black, setBlack] = useState(REFERENCE);
+  const [black, setBlack] = useState(view.reference);
   const [seen, setSeen] = useState(at);
   if (seen !== at) {
     setSeen(at);
@@ -91,7 +90,7 @@ function FreeReading({ at, nodes }: { at: string; nodes: SheetNode[] }) {
       <label>
         <span className="label">
           {quantity === "amps" ? "clamp round conductor" : "red"}
-          {pin && quantity === "volts" && black === REFERENCE && (
+          {pin && quantity === "volts" && black === view.reference && (
             <span className="num">
               {" "}
               sound {pin.volts.toFixed(2)} ± {pin.tolerance.toFixed(2)} V

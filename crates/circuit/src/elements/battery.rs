@@ -4,7 +4,7 @@
 //! with the charge (the acid's density); its resistance doubles towards empty and again towards -20 degC.
 //! Charged, its surface charge rises against the current: a full one takes some ten amperes at 14 V.
 
-use super::{Device, Failure, Local, Felt};
+use super::{Device, Failure, Felt, Local};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
 use crate::law::Law;
@@ -28,7 +28,8 @@ struct Battery {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Battery { plus, minus, open_volts, internal_ohms, charge, temperature } = element else {
+    let Element::Battery { plus, minus, open_volts, internal_ohms, charge, temperature } = element
+    else {
         return None;
     };
     b.branch(plus, minus);

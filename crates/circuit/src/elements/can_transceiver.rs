@@ -21,7 +21,9 @@ struct CanTransceiver {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::CanTransceiver { high, low, ground, bias_volts, input_ohms, driver_ohms, .. } = element else {
+    let Element::CanTransceiver { high, low, ground, bias_volts, input_ohms, driver_ohms, .. } =
+        element
+    else {
         return None;
     };
     b.branch(high, ground);

@@ -1,6 +1,6 @@
 //! Two-wire sensor that regulates its own current to one of two values.
 
-use super::{Device, Failure, Local, Felt};
+use super::{Device, Failure, Felt, Local};
 use crate::compile::Builder;
 use crate::law::Law;
 use vehicle::{Element, OperatingState};
@@ -15,7 +15,9 @@ struct CurrentSensor {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::CurrentSensor { plus, minus, low_amps, high_amps, min_volts, threshold, stimulus } = element else {
+    let Element::CurrentSensor { plus, minus, low_amps, high_amps, min_volts, threshold, stimulus } =
+        element
+    else {
         return None;
     };
     b.branch(plus, minus);

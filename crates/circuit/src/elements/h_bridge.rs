@@ -16,7 +16,18 @@ struct HBridge {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::HBridge { supply, ground, a, b: other, forward, backward, on_ohms, limit_amps, sense_ohms } = element else {
+    let Element::HBridge {
+        supply,
+        ground,
+        a,
+        b: other,
+        forward,
+        backward,
+        on_ohms,
+        limit_amps,
+        sense_ohms,
+    } = element
+    else {
         return None;
     };
     b.branch(supply, a);

@@ -1,6 +1,6 @@
 //! Hall switch with an open collector: mode 1 pulls its output low.
 
-use super::{Device, Failure, Local, Felt, Seen};
+use super::{Device, Failure, Felt, Local, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
 use vehicle::{Element, OperatingState};
@@ -15,7 +15,17 @@ struct HallSwitch {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::HallSwitch { supply, ground, output, draw_amps, on_ohms, min_volts, threshold, stimulus } = element else {
+    let Element::HallSwitch {
+        supply,
+        ground,
+        output,
+        draw_amps,
+        on_ohms,
+        min_volts,
+        threshold,
+        stimulus,
+    } = element
+    else {
         return None;
     };
     b.branch(supply, ground);

@@ -15,7 +15,9 @@ struct HighSide {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::HighSide { supply, pin, ground, output, on_ohms, limit_amps, sense_ohms } = element else {
+    let Element::HighSide { supply, pin, ground, output, on_ohms, limit_amps, sense_ohms } =
+        element
+    else {
         return None;
     };
     b.branch(supply, pin);

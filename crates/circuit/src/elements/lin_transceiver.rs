@@ -20,7 +20,8 @@ struct LinTransceiver {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::LinTransceiver { pin, supply, ground, pull_ohms, driver_ohms, .. } = element else {
+    let Element::LinTransceiver { pin, supply, ground, pull_ohms, driver_ohms, .. } = element
+    else {
         return None;
     };
     b.branch(supply, pin);

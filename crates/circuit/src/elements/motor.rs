@@ -15,7 +15,10 @@ struct Motor {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Motor { plus, minus, winding_ohms, rated_volts, rated_amps, breakaway_amps, .. } = element else {
+    let Element::Motor {
+        plus, minus, winding_ohms, rated_volts, rated_amps, breakaway_amps, ..
+    } = element
+    else {
         return None;
     };
     b.branch(plus, minus);

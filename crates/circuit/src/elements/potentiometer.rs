@@ -1,7 +1,7 @@
 //! Potentiometer: two parts of one track, joined at the wiper. Branches: high to inside, inside to low,
 //! inside to wiper.
 
-use super::{Device, Failure, Local, Felt};
+use super::{Device, Failure, Felt, Local};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
 use crate::law::Law;
@@ -19,7 +19,8 @@ struct Potentiometer {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Potentiometer { low, high, wiper, ohms, wiper_ohms, stimulus, table } = element else {
+    let Element::Potentiometer { low, high, wiper, ohms, wiper_ohms, stimulus, table } = element
+    else {
         return None;
     };
     let inside = b.inside();
@@ -46,8 +47,18 @@ impl Device for Potentiometer {
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = vec![
             Failure::new("wiper_open", 0.8, "wiper lifts off its track", Local::Law(2, Law::OPEN)),
-            Failure::new("track_open", 0.4, "track broken towards its supply", Local::Law(0, Law::OPEN)),
-            Failure::new("ground_open", 0.4, "track broken towards its ground", Local::Law(1, Law::OPEN)),
+            Failure::new(
+                "track_open",
+                0.4,
+                "track broken towards its supply",
+                Local::Law(0, Law::OPEN),
+            ),
+            Failure::new(
+                "ground_open",
+                0.4,
+                "track broken towards its ground",
+                Local::Law(1, Law::OPEN),
+            ),
         ];
         out.extend(Failure::grid(
             "shorted_track",

@@ -2,7 +2,7 @@
 //! fraction `f` the two resistors are `Ro / f` to the supply and `Ro / (1 - f)` to ground, which gives
 //! `f Vs` behind `Ro` and lets a dead sensor load its lines as a real one does.
 
-use super::{Device, Failure, Local, Felt};
+use super::{Device, Failure, Felt, Local};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
 use crate::law::Law;
@@ -20,7 +20,9 @@ struct Ratiometric {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Ratiometric { supply, ground, output, draw_amps, output_ohms, stimulus, table } = element else {
+    let Element::Ratiometric { supply, ground, output, draw_amps, output_ohms, stimulus, table } =
+        element
+    else {
         return None;
     };
     b.branch(supply, ground);
@@ -63,8 +65,18 @@ impl Device for Ratiometric {
         );
         out.push(Failure::new("output_open", 0.5, "output open", Local::Hold(1)));
         // One resistor of the stage decides where the output hangs: nearly at ground or at supply.
-        out.push(Failure::new("stuck_low", 0.5, "output stuck low", Local::Law(2, Law::Ohms(10.0))));
-        out.push(Failure::new("stuck_high", 0.5, "output stuck high", Local::Law(1, Law::Ohms(10.0))));
+        out.push(Failure::new(
+            "stuck_low",
+            0.5,
+            "output stuck low",
+            Local::Law(2, Law::Ohms(10.0)),
+        ));
+        out.push(Failure::new(
+            "stuck_high",
+            0.5,
+            "output stuck high",
+            Local::Law(1, Law::Ohms(10.0)),
+        ));
         out.extend(Failure::grid(
             "offset",
             0.4,

@@ -16,7 +16,19 @@ struct Relay {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Relay { coil_plus, coil_minus, common, make, rest, coil_ohms, pull_in_volts, drop_out_volts, contact_ohms, suppression_ohms } = element else {
+    let Element::Relay {
+        coil_plus,
+        coil_minus,
+        common,
+        make,
+        rest,
+        coil_ohms,
+        pull_in_volts,
+        drop_out_volts,
+        contact_ohms,
+        suppression_ohms,
+    } = element
+    else {
         return None;
     };
     b.branch(coil_plus, coil_minus);
@@ -66,7 +78,12 @@ impl Device for Relay {
         let mut out = vec![
             Failure::new("coil_open", 0.8, "coil open", Local::Law(0, Law::OPEN)),
             Failure::new("contact_open", 1.2, "contact does not close", Local::Law(1, Law::OPEN)),
-            Failure::new("welded", 0.5, "contact welded", Local::Law(1, Law::Ohms(self.contact_ohms))),
+            Failure::new(
+                "welded",
+                0.5,
+                "contact welded",
+                Local::Law(1, Law::Ohms(self.contact_ohms)),
+            ),
         ];
         out.extend(Failure::grid(
             "contact_series",

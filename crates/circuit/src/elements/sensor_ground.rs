@@ -21,6 +21,11 @@ impl Device for SensorGround {
         Law::Ohms(self.0)
     }
     fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
-        vec![Failure::new("ground_burnt", 0.15, "sensor ground burnt inside", Local::Law(0, Law::OPEN))]
+        vec![Failure::new(
+            "ground_burnt",
+            0.15,
+            "sensor ground burnt inside",
+            Local::Law(0, Law::OPEN),
+        )]
     }
 }

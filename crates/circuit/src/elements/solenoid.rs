@@ -30,7 +30,12 @@ impl Device for Solenoid {
     }
     fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
         let mut out = Failure::open_or_short(1.0, 0.3, 0.2, "winding");
-        out.push(Failure::new("no_effect", 0.8, "is pulled, but nothing moves (seized)", Local::NoEffect));
+        out.push(Failure::new(
+            "no_effect",
+            0.8,
+            "is pulled, but nothing moves (seized)",
+            Local::NoEffect,
+        ));
         out
     }
 }

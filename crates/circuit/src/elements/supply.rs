@@ -29,7 +29,17 @@ struct Supply {
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Supply { plus, minus, wake, awake_amps, asleep_amps, min_volts, max_volts, bus_wake } = element else {
+    let Element::Supply {
+        plus,
+        minus,
+        wake,
+        awake_amps,
+        asleep_amps,
+        min_volts,
+        max_volts,
+        bus_wake,
+    } = element
+    else {
         return None;
     };
     b.branch(plus, minus);

@@ -1,6 +1,6 @@
 //! Resistive sensor given by a table.
 
-use super::{Device, Failure, Local, Felt};
+use super::{Device, Failure, Felt, Local};
 use crate::compile::Builder;
 use crate::law::Law;
 use vehicle::{Element, OperatingState, at_table};

@@ -1,6 +1,6 @@
 //! Temperature-dependent resistor: `R = R25 exp(beta (1/T - 1/298.15 K))`.
 
-use super::{Device, Failure, Local, Felt};
+use super::{Device, Failure, Felt, Local};
 use crate::compile::Builder;
 use crate::law::Law;
 use vehicle::{Element, OperatingState};

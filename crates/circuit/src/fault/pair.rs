@@ -25,9 +25,8 @@ pub(super) fn make(
         return None;
     };
     let (a, b) = name.split_once('+')?;
-    let place = circuit.vehicle.places.iter().find(|p| {
-        p.beside.iter().any(|(x, y)| x == a && y == b)
-    })?;
+    let place =
+        circuit.vehicle.places.iter().find(|p| p.beside.iter().any(|(x, y)| x == a && y == b))?;
     // Towards the far end of each conductor: the chafed spot lies along it.
     let node = |id: &str| Some(circuit.branches[circuit.wire_branch[circuit.wire(id)?]].to);
     let repair_item = format!("pair:{a}+{b}");

@@ -10,7 +10,8 @@ pub(super) fn generate(circuit: &Circuit, p: usize, out: &mut Vec<Fault>) {
         let suffix = suffix(circuit, p, circuit.devices[d].element);
         for failure in circuit.devices[d].device.failures(None) {
             let mode = format!("{}{suffix}", failure.mode);
-            if failure.weight > 0.0 && seen.insert((mode.clone(), failure.number.map(f64::to_bits))) {
+            if failure.weight > 0.0 && seen.insert((mode.clone(), failure.number.map(f64::to_bits)))
+            {
                 out.push(fault(circuit, d, &mode, failure));
             }
         }

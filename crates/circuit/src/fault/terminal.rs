@@ -2,7 +2,8 @@
 //! spot carries the current (a constriction that heats).
 
 use super::{
-    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, SERIES_OHMS, harshness, id_of, item_text, ohms_text,
+    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, SERIES_OHMS, harshness, id_of, item_text,
+    ohms_text,
 };
 use crate::compile::{Circuit, TERMINAL_OHMS};
 use crate::law::Law;
