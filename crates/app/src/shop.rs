@@ -1,6 +1,7 @@
 //! The shop: vehicles with their models, jobs with their ledgers, benches.
 
 use crate::bench::{Addresses, Bench};
+use crate::view::View;
 use diagnosis::Model;
 use diagnosis::ledger::{Entry, Numbered};
 use std::collections::BTreeMap;
@@ -8,6 +9,9 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use store::Store;
 use tokio::sync::broadcast;
+
+/// A view with the length of the ledger it was made from.
+type KeptView = Arc<Mutex<Option<(usize, View)>>>;
 
 /// Everything the routes share.
 #[derive(Debug)]
@@ -17,6 +21,7 @@ pub struct Shop {
     vehicles: PathBuf,
     models: Mutex<BTreeMap<String, Arc<Model>>>,
     benches: Mutex<BTreeMap<Option<i64>, Arc<Bench>>>,
+    views: Mutex<BTreeMap<i64, KeptView>>,
     /// Job numbers whose ledger grew.
     pub changed: broadcast::Sender<i64>,
 }
@@ -44,8 +49,29 @@ impl Shop {
             vehicles: vehicles.to_owned(),
             models: Mutex::default(),
             benches: Mutex::default(),
+            views: Mutex::default(),
             changed: broadcast::channel(64).0,
         })
+    }
+
+    /// The view of a job, made anew only when its ledger has grown: it follows from the ledger
+    /// alone. Two who ask at once wait for one and the same.
+    pub fn view<E>(
+        &self,
+        job: i64,
+        entries: &[Numbered],
+        make: impl FnOnce() -> Result<View, E>,
+    ) -> Result<View, E> {
+        let slot = Arc::clone(lock(&self.views).entry(job).or_default());
+        let mut slot = lock(&slot);
+        if let Some((length, view)) = &*slot
+            && *length == entries.len()
+        {
+            return Ok(view.clone());
+        }
+        let view = make()?;
+        *slot = Some((entries.len(), view.clone()));
+        Ok(view)
     }
 
     /// Ids of the vehicle files.

@@ -14,7 +14,7 @@ use utoipa::ToSchema;
 use vehicle::{OperatingState, vin};
 
 /// A job on the screen.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct View {
     /// Job number.
     pub id: i64,
@@ -79,7 +79,7 @@ pub struct View {
 }
 
 /// A thing to choose.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Choice {
     /// Id.
     pub id: String,
@@ -88,7 +88,7 @@ pub struct Choice {
 }
 
 /// A named state.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct StateChoice {
     /// Id.
     pub id: String,
@@ -99,7 +99,7 @@ pub struct StateChoice {
 }
 
 /// An output.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct OutputView {
     /// Id.
     pub id: String,
@@ -118,7 +118,7 @@ pub struct OutputView {
 }
 
 /// A suspect that is nearly certain.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Certain {
     /// Repair item.
     pub item: String,
@@ -129,7 +129,7 @@ pub struct Certain {
 }
 
 /// A ledger row.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Row {
     /// Number.
     pub number: u64,
@@ -150,7 +150,7 @@ pub struct Row {
 }
 
 /// A reading on the sheet.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Flag {
     /// Number of its ledger entry.
     pub number: u64,
@@ -165,7 +165,7 @@ pub struct Flag {
 }
 
 /// The latest scan.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct ScanView {
     /// Number of its entry.
     pub number: u64,
@@ -178,7 +178,7 @@ pub struct ScanView {
 }
 
 /// A module in a scan.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct ModuleView {
     /// Part id.
     pub id: String,
@@ -195,7 +195,7 @@ pub struct ModuleView {
 }
 
 /// A code.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct CodeView {
     /// Code and failure type.
     pub code: String,
@@ -212,7 +212,7 @@ pub struct CodeView {
 }
 
 /// A code in two scans.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Compared {
     /// Module.
     pub module: String,
@@ -223,7 +223,7 @@ pub struct Compared {
 }
 
 /// Something to be shown after the repair.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Proof {
     /// `reading`, `effect` or `scan`.
     pub kind: String,
@@ -246,7 +246,7 @@ pub struct Proof {
 }
 
 /// A stage.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Stage {
     /// Id.
     pub id: String,

@@ -30,6 +30,8 @@ impl Posterior {
     pub fn new(model: &Model, evidence: &[Evidence]) -> Result<Self, ModelError> {
         let likelihoods =
             evidence.iter().map(|e| e.log_likelihoods(model)).collect::<Result<Vec<_>, _>>()?;
+        let total: f64 = model.faults.iter().map(|f| f.prior).sum();
+        let likelihoods = likelihoods.into_iter().map(|l| like_others(model, total, l)).collect();
         Ok(Self::weigh(model, likelihoods))
     }
 
@@ -39,8 +41,6 @@ impl Posterior {
         let mut logs: Vec<f64> =
             model.faults.iter().map(|f| (f.prior / total * (1.0 - ELSEWHERE_PRIOR)).ln()).collect();
         logs.push(ELSEWHERE_PRIOR.ln());
-        let likelihoods: Vec<Vec<f64>> =
-            likelihoods.into_iter().map(|l| like_others(model, total, l)).collect();
         // Summed in sorted order, so that the order of the evidence cannot matter even in the last bit.
         let mut column = vec![0.0; likelihoods.len()];
         for (h, log) in logs.iter_mut().enumerate() {

@@ -4,7 +4,6 @@ import { useJob, useSheet } from "../api/job";
 import { Diagram } from "../diagram/Diagram";
 import { Measure } from "../ui/Measure";
 
-
 /** States in one strip; unplugging beside them. */
 function StateStrip() {
   const { view, act, busy } = useJob();

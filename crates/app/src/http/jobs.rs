@@ -45,7 +45,8 @@ pub(super) async fn shown(shop: &Arc<Shop>, id: i64) -> Answer<View> {
     let work = tokio::task::spawn_blocking(move || {
         let (job, model) = job(&shop, id)?;
         let entries = shop.ledger(id).map_err(Problem::own)?;
-        view::view(&model, id, job.opened_at, &entries).map_err(Problem::input)
+        shop.view(id, &entries, || view::view(&model, id, job.opened_at, &entries))
+            .map_err(Problem::input)
     });
     work.await.map_err(Problem::own)?.map(Json)
 }
