@@ -88,6 +88,9 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
     // The hands are done when the strip may be pressed again.
     b.css("fieldset button:enabled").await;
     let v = press_and_grow(&b, &url, "fieldset", "Rear washer on").await;
+    // The page has its new state when the strip may be pressed again.
+    tokio::time::sleep(Duration::from_secs(3)).await;
+    b.css("fieldset button:enabled").await;
     b.fill("input[aria-label='red']", "M7.1").await;
     b.fill("#free-value", "12,4").await;
     b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();
