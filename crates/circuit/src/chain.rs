@@ -87,7 +87,7 @@ mod tests {
         let branches = [device(1, 0), link(2, 1), link(2, 3), link(3, 4), link(5, 3)];
         let chains = Chains::new(6, &branches);
         assert_eq!(chains.of[0], None);
-        assert_eq!(chains.all[0], Chain { branches: vec![1, 2], nodes: vec![1, 2, 3] });
+        assert_eq!(chains.all[0], Chain { branches: vec![2, 1], nodes: vec![3, 2, 1] });
         assert_eq!(chains.all.len(), 3);
         assert_eq!(chains.of[3], Some(1));
     }
