@@ -149,7 +149,7 @@ fn every_fault_in_every_state_settles_or_chatters() {
             assert!(p.volts.iter().all(|v| v.is_finite()), "{} {}", named.id, f.id);
             if !p.settled {
                 let s = c.solve(&named.state, &f.changes, None);
-                assert!(!s.chattering.is_empty(), "{} {}", named.id, f.id);
+                assert!(s.converged || !s.chattering.is_empty(), "{} {}", named.id, f.id);
             }
         }
     }
