@@ -43,7 +43,7 @@ impl Device for Generator {
             0.3,
             &[3.0],
             number,
-            |n| format!("a rectifier diode open, a {n:.0}th of its current"),
+            |n| format!("rectifier diodes open, 1/{n} of its current"),
             |n| {
                 Local::Law(
                     0,
