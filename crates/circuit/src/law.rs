@@ -219,6 +219,41 @@ impl Law {
         }
     }
 
+    /// Where the law meets the straight line through two points (volts, amperes) that the rest of
+    /// the circuit has shown so far, volts; none where these tell no line that falls.
+    ///
+    /// A rest with fixed resistances shows the branch exactly such a line, so that one bent law
+    /// alone is found in three steps however sharply it bends.
+    pub fn meet(self, first: (f64, f64), second: (f64, f64)) -> Option<f64> {
+        let fall = (second.1 - first.1) / (second.0 - first.0);
+        if !fall.is_finite() || fall > 0.0 {
+            return None;
+        }
+        // Rises with v, so there is one root; bracket it from the second point, then close in.
+        let over = |v: f64| self.amps(v) - second.1 - fall * (v - second.0);
+        let (mut at, start) = (second.0, over(second.0));
+        let (mut low, mut high) = (at, at);
+        let mut reach = 1e-3 + (second.0 - first.0).abs();
+        while over(if start > 0.0 { low } else { high }) * start > 0.0 {
+            if start > 0.0 { low -= reach } else { high += reach }
+            reach *= 4.0;
+            if reach > 1e6 {
+                return None;
+            }
+        }
+        for _ in 0..60 {
+            let now = over(at);
+            if now > 0.0 { high = at } else { low = at }
+            let step = now / (self.norton(at).0 - fall);
+            let next = at - step;
+            at = if next > low && next < high { next } else { 0.5 * (low + high) };
+            if step.abs() < 1e-12 * (1.0 + at.abs()) || high - low < 1e-13 {
+                break;
+            }
+        }
+        Some(at)
+    }
+
     /// Current at `v`, amperes.
     pub fn amps(self, v: f64) -> f64 {
         match self {

@@ -82,6 +82,8 @@ struct Now {
     /// Bent branches to look at, with a mark for each.
     watched: Vec<BranchId>,
     is_watched: Vec<bool>,
+    /// Where each watched branch last strayed: volts and the amperes of its linearisation there.
+    strayed_at: Vec<Option<(f64, f64)>>,
     watched_at: usize,
     /// Devices that were put back to rest because their mode depends on how they got there.
     let_go: Vec<usize>,
@@ -502,6 +504,7 @@ impl Sweep {
         for k in now.watched.drain(..) {
             now.is_watched[k] = false;
         }
+        now.strayed_at.clear();
         now.watched_at = 0;
         now.looked_at = 0;
         now.lives_changed = false;
@@ -756,8 +759,13 @@ impl Sweep {
             let v = self.factor.volts[b.from] - self.factor.volts[b.to];
             let amps = law.amps(v);
             let (g, i) = self.factor.branch(k);
-            if (g * v + i - amps).abs() > STRAY_AMPS + STRAY * amps.abs() {
-                let (g, i) = law.norton_after(v, (g, i));
+            let used = g * v + i;
+            if (used - amps).abs() > STRAY_AMPS + STRAY * amps.abs() {
+                let before = self.now.strayed_at[at].replace((v, used));
+                let (g, i) = match before.and_then(|b| law.meet(b, (v, used))) {
+                    Some(v) => law.norton(v),
+                    None => law.norton_after(v, (g, i)),
+                };
                 self.factor.set_branch(&c.plan, k, g, i);
                 strayed = true;
             }
@@ -769,6 +777,7 @@ impl Sweep {
         if !self.now.laws[k].is_linear() && !self.now.is_watched[k] {
             self.now.is_watched[k] = true;
             self.now.watched.push(k);
+            self.now.strayed_at.push(None);
         }
     }
 
@@ -851,6 +860,8 @@ impl Sweep {
         for (d, mode) in &changes {
             self.set_mode(*d, *mode);
         }
+        // Another circuit from here on.
+        self.now.strayed_at.fill(None);
         if self.now.lives_changed {
             self.wake_neighbours();
         }

@@ -1,0 +1,179 @@
+//! Every hypothesis in every state: time, rate, and how both grow; on one core.
+//!
+//! `cargo xtask bench` runs it. The same points go through one ngspice process for comparison.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+#[path = "../tests/common/mod.rs"]
+mod common;
+mod synthetic;
+
+use circuit::{Circuit, Fault, Sweep, fault, spice, sweep};
+use std::collections::BTreeMap;
+use std::hint::black_box;
+use std::process::Command;
+use std::sync::Arc;
+use std::time::Instant;
+
+const STATES: usize = 12;
+/// Points given to ngspice.
+const SAMPLE: usize = 24;
+
+fn main() {
+    let only = std::env::args().skip(1).find(|a| !a.starts_with('-'));
+    let does = |what: &str| only.as_deref().is_none_or(|o| o == what);
+    let c = Arc::new(common::wren());
+    let faults = fault::all(&c);
+    if does("kinds") && only.is_some() {
+        kinds(&c, &faults);
+    }
+    let per_point = if does("wren") || does("ngspice") { wren(&c, &faults) } else { 0.0 };
+    if does("ngspice") {
+        oracle(&c, &faults, per_point);
+    }
+    if does("growth") {
+        growth();
+    }
+}
+
+/// The shipped van; seconds per point.
+fn wren(c: &Arc<Circuit>, faults: &[Fault]) -> f64 {
+    let order = sweep::order(c, faults);
+    println!("Wren: {} hypotheses, {} nodes, {} branches", faults.len(), c.nodes, c.branches.len());
+    let all = Instant::now();
+    let mut points = 0;
+    for named in c.vehicle.states.iter().take(STATES) {
+        let start = Instant::now();
+        let mut s = Sweep::new(c, &named.state, &[]);
+        for k in &order {
+            black_box(s.solve(&faults[*k as usize].changes).volts);
+        }
+        points += order.len();
+        println!(
+            "  {:28} {:7.1} ms, {} from rest, {} change nothing",
+            named.id,
+            1e3 * start.elapsed().as_secs_f64(),
+            s.from_rest,
+            s.untouched
+        );
+    }
+    let seconds = all.elapsed().as_secs_f64();
+    let per_point = seconds / points as f64;
+    println!(
+        "  {STATES} states: {points} points in {seconds:.2} s, {:.0} points/s, {:.2} us each",
+        points as f64 / seconds,
+        1e6 * per_point
+    );
+    per_point
+}
+
+/// Where the time goes: one state, by kind of hypothesis.
+fn kinds(c: &Arc<Circuit>, faults: &[Fault]) {
+    let order = sweep::order(c, faults);
+    for named in c.vehicle.states.iter().take(STATES).step_by(4) {
+        let mut by: BTreeMap<String, (usize, usize, f64, f64)> = BTreeMap::new();
+        let mut s = Sweep::new(c, &named.state, &[]);
+        for k in &order {
+            let f = &faults[*k as usize];
+            let fields: Vec<&str> = f.id.split(':').collect();
+            let start = Instant::now();
+            let rest = s.solve(&f.changes).from_rest();
+            let seconds = start.elapsed().as_secs_f64();
+            if rest && std::env::var("IDS").is_ok() { println!("R {} {:.1}", f.id, 1e3*seconds); }
+            let entry = by.entry(format!("{}:{}", fields[0], mode(fields[2]))).or_default();
+            entry.0 += 1;
+            entry.1 += usize::from(rest);
+            entry.2 += seconds;
+            entry.3 += if rest { seconds } else { 0.0 };
+        }
+        println!("{}", named.id);
+        let mut rows: Vec<_> = by.into_iter().collect();
+        rows.sort_by(|a, b| b.1.2.total_cmp(&a.1.2));
+        for (kind, (n, rest, seconds, slow)) in rows {
+            println!(
+                "  {kind:24} {n:6} {:8.2} ms {:8.1} us each; from rest {rest} in {:.1} ms",
+                1e3 * seconds,
+                1e6 * seconds / n as f64,
+                1e3 * slow
+            );
+        }
+    }
+}
+
+/// A mode without the name of what it is about.
+fn mode(text: &str) -> &str {
+    text.split(['-', '@', '+', '=']).next().unwrap_or(text)
+}
+
+/// The same points through one ngspice process.
+fn oracle(c: &Arc<Circuit>, faults: &[Fault], ours: f64) {
+    let directory = std::env::temp_dir().join(format!("chalkeus-bench-{}", std::process::id()));
+    std::fs::create_dir_all(&directory).unwrap();
+    let mut control = String::from("* bench\n.control\nset noaskquit\n");
+    let mut given = 0;
+    for (n, named) in c.vehicle.states.iter().take(STATES).enumerate() {
+        let mut s = Sweep::new(c, &named.state, &[]);
+        for f in faults.iter().skip(n * 997).step_by(faults.len() / 2).take(SAMPLE / STATES) {
+            let p = s.solve(&f.changes);
+            let deck = spice::deck_of(c, &f.id, p.laws, p.volts, &f.changes, None);
+            let file = directory.join(format!("{given}.cir"));
+            std::fs::write(&file, deck).unwrap();
+            control.push_str(&format!("source {}\nop\ndestroy all\nremcirc\n", file.display()));
+            given += 1;
+        }
+    }
+    control.push_str("quit\n.endc\n.end\n");
+    let file = directory.join("all.cir");
+    std::fs::write(&file, control).unwrap();
+    let start = Instant::now();
+    let out = Command::new("ngspice").arg("-b").arg(&file).output();
+    let seconds = start.elapsed().as_secs_f64();
+    let done = std::fs::remove_dir_all(&directory);
+    match out {
+        Ok(_) => {
+            let theirs = seconds / given as f64;
+            println!(
+                "ngspice, one process: {given} points in {seconds:.1} s, {:.0} ms each; {STATES} states would take {:.0} min; ratio {:.0}",
+                1e3 * theirs,
+                theirs * (faults.len() * STATES) as f64 / 60.0,
+                theirs / ours
+            );
+        }
+        Err(e) => println!("ngspice cannot be started: {e}"),
+    }
+    done.unwrap();
+}
+
+/// Vehicles of a tenth to fifty times the van's size. Of the larger ones a part of the hypotheses
+/// is solved, whole chains, and scaled.
+fn growth() {
+    println!("Synthetic vehicles, one state with half of the outputs on:");
+    for zones in [1, 10, 100, 500] {
+        let start = Instant::now();
+        let c = Arc::new(Circuit::new(synthetic::vehicle(zones)).unwrap());
+        let compiled = start.elapsed().as_secs_f64();
+        let faults = fault::all(&c);
+        let order = sweep::order(&c, &faults);
+        let state = &c.vehicle.states[1].state;
+        let start = Instant::now();
+        let mut s = Sweep::new(&c, state, &[]);
+        let healthy = start.elapsed().as_secs_f64();
+        let (mut done, step) = (0, zones.div_ceil(10));
+        let start = Instant::now();
+        for k in order.chunks(200).step_by(step).flatten() {
+            black_box(s.solve(&faults[*k as usize].changes).volts);
+            done += 1;
+        }
+        let per = start.elapsed().as_secs_f64() / done as f64;
+        println!(
+            "  {:5.1}x: {:6} sections, {:6} nodes, {:8} hypotheses; compiled in {:.2} s, healthy {:.1} ms, {:.1} us a hypothesis, all {:.2} s",
+            zones as f64 / 10.0,
+            c.vehicle.wires.len(),
+            c.nodes,
+            faults.len(),
+            compiled,
+            1e3 * healthy,
+            1e6 * per,
+            per * faults.len() as f64
+        );
+    }
+}
