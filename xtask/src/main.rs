@@ -24,6 +24,12 @@ enum Task {
     },
     /// Set up, then check and test everything.
     Test,
+    /// Measure the speed of the solver: every hypothesis in twelve states, against ngspice, and how
+    /// it grows with the vehicle.
+    Bench {
+        /// Only one part: wren, kinds, ngspice or growth.
+        part: Option<String>,
+    },
     /// Write the generated files anew: OpenAPI, JSON Schema, TypeScript types.
     Generate,
 }
@@ -68,6 +74,7 @@ fn main() -> ExitCode {
         Task::Setup => setup::all(),
         Task::Demo { more } => demo(&more),
         Task::Test => checks::all(),
+        Task::Bench { part } => bench(part.as_deref()),
         Task::Generate => checks::generate(),
     };
     match result {
@@ -83,5 +90,12 @@ fn demo(more: &[String]) -> Outcome {
     setup::front_end()?;
     let mut arguments = vec!["run", "--quiet", "--package", "chalkeus", "--", "demo"];
     arguments.extend(more.iter().map(String::as_str));
+    run(".", "cargo", &arguments)
+}
+
+fn bench(part: Option<&str>) -> Outcome {
+    setup::packages()?;
+    let mut arguments = vec!["bench", "--quiet", "--package", "circuit", "--bench", "whole_vehicle"];
+    arguments.extend(["--"].into_iter().chain(part));
     run(".", "cargo", &arguments)
 }

@@ -14,6 +14,12 @@ fn missing(program: &str) -> bool {
 
 /// Debian packages, then the front end.
 pub fn all() -> Outcome {
+    packages()?;
+    front_end()
+}
+
+/// Debian packages.
+pub fn packages() -> Outcome {
     let lacking: Vec<&str> =
         PACKAGES.iter().filter(|(p, _)| missing(p)).map(|(_, package)| *package).collect();
     if !lacking.is_empty() {
@@ -22,7 +28,7 @@ pub fn all() -> Outcome {
         arguments.extend(&lacking);
         run(".", "apt-get", &arguments)?;
     }
-    front_end()
+    Ok(())
 }
 
 /// Packages of the front end as the lock file pins them, and its build.

@@ -3,10 +3,7 @@
 
 use serde_json::{Value, json};
 
-/// Conductor sections of one zone; the shipped van has about ten times as many.
-pub const ZONE_SECTIONS: usize = 62;
-
-/// A vehicle of so many zones.
+/// A vehicle of so many zones; ten are about as large as the shipped van.
 pub fn vehicle(zones: usize) -> vehicle::Vehicle {
     let mut lists = Lists::default();
     lists.part(
@@ -17,6 +14,7 @@ pub fn vehicle(zones: usize) -> vehicle::Vehicle {
     lists.wire("BAT.+", "R30", 25.0, 1.2);
     lists.wire("BAT.-", "G0", 25.0, 0.4);
     lists.point("R30", true);
+    lists.grounds.push(json!({"id": "G0", "name": "G0", "place": "p"}));
     for zone in 0..zones {
         lists.zone(zone, zones);
     }
@@ -65,11 +63,10 @@ impl Lists {
         let id = |what: &str| format!("{what}z{zone}");
         let (module, ground, rail, fed) = (id("A"), id("G"), id("R"), id("J"));
         self.grounds.push(json!({"id": ground, "name": ground, "place": "p"}));
-        self.wire("BAT.-", &ground, 16.0, 1.0);
         self.point(&rail, true);
         self.point(&fed, false);
         self.wire("R30", &rail, 6.0, 2.0);
-        let fuse = json!([{"type": "fuse", "a": "a", "b": "b", "amps": 15}]);
+        let fuse = json!([{"type": "fuse", "a": "a", "b": "b", "rating_amps": 15}]);
         for k in 0..3 {
             self.part(&id(&format!("F{k}")), "fuse", fuse.clone());
             self.wire(&rail, &id(&format!("F{k}")).add(".a"), 2.5, 0.2);
@@ -110,7 +107,7 @@ impl Lists {
                 self.wire(&format!("{x}.{pin}"), &format!("{load}.a"), 0.75, 1.0 + k as f64);
                 self.wire(&format!("{load}.b"), &ground, 0.75, 1.0);
             }
-            self.outputs.push(json!({"id": output, "name": output, "module": module, "load": load, "limit_s": 10}));
+            self.outputs.push(json!({"id": output, "name": output, "module": module, "load": load, "did": 0x3000 + k, "limit_s": 10}));
         }
         for (k, pin) in ["11", "12", "13", "14"].into_iter().enumerate() {
             let (sensor, signal) = (id(&format!("B{k}")), format!("z{zone}s{k}"));
@@ -119,7 +116,7 @@ impl Lists {
             self.part(&sensor, "sensor", json!([{"type": "resistor", "a": "1", "b": "2", "ohms": 2500.0 + 100.0 * k as f64}]));
             self.wire(&format!("{x}.{pin}"), &format!("{sensor}.1"), 0.35, 1.0);
             self.wire(&format!("{sensor}.2"), &format!("{x}.31s"), 0.35, 1.0);
-            self.signals.push(json!({"id": signal, "name": signal, "module": module, "unit": "V", "from": {"pin_volts": {"pin": pin, "against": "31"}}}));
+            self.signals.push(json!({"id": signal, "name": signal, "module": module, "unit": "V", "did": 0x2100 + k, "from": {"pin_volts": {"pin": pin, "against": "31"}}}));
         }
         cavities.push("31s");
         elements.push(json!({"type": "sensor_ground", "pin": "31s", "ground": "31", "ohms": 0.1}));

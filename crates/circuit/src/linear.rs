@@ -269,6 +269,12 @@ enum Kept {
 /// Up to so many contributions a sum is made anew rather than corrected by a difference: a
 /// difference would lose the accuracy of a node that is left floating.
 const ANEW: usize = 8;
+/// A conductance that changes by less than this share is left as it was: no step subtracts, so that
+/// voltages too change by no more than about this share of themselves.
+const SAME_SHARE: f64 = 1e-10;
+/// A driven current that changes by less is left as it was, amperes: into a nanosiemens of leakage it
+/// makes a microvolt.
+const SAME_AMPS: f64 = 1e-15;
 /// A node that moves by less than this leaves the nodes hanging on it as they are, volts: none of
 /// them can then be wrong by more, since each lies between its neighbours.
 pub const STILL_VOLTS: f64 = 1e-4;
@@ -667,7 +673,7 @@ impl Factor {
         for e in plan.edges(p) {
             let r = self.edge[e] * self.inverse[p] * rhs;
             let old = self.passed_rhs[e];
-            if r != old {
+            if (r - old).abs() > SAME_AMPS {
                 let n = plan.later[e] as usize;
                 self.keep(Kept::PassedRhs, e, r);
                 self.keep(Kept::Rhs, n, self.rhs[n] + (r - old));
@@ -689,7 +695,7 @@ impl Factor {
             let share = self.edge[e] * inverse;
             let (g, r) = (share * ground, share * rhs);
             let (old_g, old_r) = (self.passed_ground[e], self.passed_rhs[e]);
-            if g != old_g {
+            if !same(g, old_g) {
                 self.keep(Kept::PassedGround, e, g);
                 if plan.into_node.of(n).len() <= ANEW {
                     self.renew_ground(plan, n);
@@ -698,7 +704,7 @@ impl Factor {
                     self.mark_reweigh(plan.step_of[n]);
                 }
             }
-            if r != old_r {
+            if (r - old_r).abs() > SAME_AMPS {
                 self.keep(Kept::PassedRhs, e, r);
                 self.keep(Kept::Rhs, n, self.rhs[n] + (r - old_r));
                 self.mark(plan.step_of[n]);
@@ -708,7 +714,7 @@ impl Factor {
             let pair = plan.pairs[q];
             let g = self.edge[pair.first as usize] * self.edge[pair.second as usize] * inverse;
             let old = self.passed_edge[q];
-            if g != old {
+            if !same(g, old) {
                 self.keep(Kept::PassedEdge, q, g);
                 let e = pair.into as usize;
                 if plan.into_edge.of(e).len() <= ANEW {
@@ -720,6 +726,11 @@ impl Factor {
             }
         }
     }
+}
+
+/// Whether two conductances are the same for our purposes.
+fn same(a: f64, b: f64) -> bool {
+    (a - b).abs() <= SAME_SHARE * a
 }
 
 #[cfg(test)]

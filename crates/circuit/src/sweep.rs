@@ -19,7 +19,7 @@ use std::sync::Arc;
 use vehicle::OperatingState;
 
 /// Rounds of devices and Newton steps before a hypothesis is solved from rest.
-const ROUNDS: usize = 60;
+const ROUNDS: usize = 200;
 /// Resistance at the far end of a line, ohms.
 const LINE_OHMS: f64 = 1e6;
 /// A current that may be nothing but leakage, amperes.
