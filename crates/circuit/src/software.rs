@@ -41,6 +41,15 @@ impl Condition {
         }
     }
 
+    /// Every signal it looks at, with its limit.
+    fn each(&self, tell: &mut dyn FnMut(usize, f64)) {
+        match self {
+            Self::Above(signal, limit) | Self::Below(signal, limit) => tell(*signal, *limit),
+            Self::All(of) | Self::Any(of) => of.iter().for_each(|c| c.each(tell)),
+            Self::Not(c) => c.each(tell),
+        }
+    }
+
     fn holds(&self, value: &dyn Fn(usize) -> f64) -> bool {
         match self {
             Self::Above(signal, limit) => value(*signal) > *limit,
@@ -77,6 +86,8 @@ pub struct Software {
     outputs: HashMap<String, usize>,
     /// Whether a driver's request depends on the voltage of each node.
     pub is_read: Vec<bool>,
+    /// The same as a list.
+    pub read: Vec<NodeId>,
     /// Parts on each bus, in the order of the vehicle file.
     pub members: Vec<Vec<usize>>,
     /// Masters of each LIN bus.
@@ -170,7 +181,8 @@ impl Software {
             vehicle.buses.iter().map(|b| with(&|e| e.bus() == Some(b.id.as_str()))).collect();
         let is_master = |e: &vehicle::Element, bus: &str| matches!(e, vehicle::Element::LinTransceiver { bus: of, master: true, .. } if of == bus);
         let masters = vehicle.buses.iter().map(|b| with(&|e| is_master(e, &b.id))).collect();
-        Self { signals, functions, monitors, outputs, is_read, members, masters }
+        let read = (0..nodes).filter(|n| is_read[*n]).collect();
+        Self { signals, functions, monitors, outputs, is_read, read, members, masters }
     }
 
     /// Number of an output.
@@ -197,6 +209,21 @@ impl Software {
             .filter(|f| f.modules.iter().all(|m| view.alive[*m]) && f.request.holds(&value))
             .map(|f| f.output);
         by_tester.chain(by_function).collect()
+    }
+
+    /// How far the voltage between the nodes of each signal that a request looks at may move
+    /// before the request could change, volts, for each of these nodes.
+    pub fn margins(&self, view: View<'_>) -> Vec<(NodeId, f64)> {
+        let mut out = Vec::new();
+        for f in &self.functions {
+            f.request.each(&mut |signal, limit| {
+                if let Some(Source::Volts(a, b)) = self.signals.get(signal) {
+                    let margin = (view.volts[*a] - view.volts[*b] - limit).abs();
+                    out.extend([(*a, margin), (*b, margin)]);
+                }
+            });
+        }
+        out
     }
 
     /// Verdict of each monitor, in the order of the vehicle file.

@@ -11,7 +11,7 @@ use crate::compile::{BranchId, Circuit, NodeId, Of};
 use crate::elements::Seen;
 use crate::fault::{Change, Fault};
 use crate::law::Law;
-use crate::linear::{Factor, STILL_VOLTS};
+use crate::linear::Factor;
 use crate::software::View;
 use crate::solve::Solution;
 use std::collections::BTreeSet;
@@ -28,8 +28,6 @@ const LEAKING_AMPS: f64 = 1e-6;
 const TRIAL_AMPS: f64 = 1e-3;
 /// Changes of one device's mode before it counts as going to and fro.
 const TURNS: usize = 5;
-/// How far a node with a bent law may move before the law is looked at, volts.
-const BENT_VOLTS: f64 = 3e-3;
 /// How far a bent law may stray from its linearisation, amperes and as a share of its current.
 const STRAY_AMPS: f64 = 1e-13;
 const STRAY: f64 = 1e-5;
@@ -52,6 +50,8 @@ pub struct Sweep {
     /// Voltages of the nodes that the patch moved, before it.
     unmoved: Vec<(NodeId, f64)>,
     line: Option<Line>,
+    /// Every node is wanted.
+    whole: bool,
     /// How many hypotheses had to be solved from rest.
     pub from_rest: usize,
     /// How many hypotheses change nothing in this state.
@@ -127,6 +127,8 @@ enum Reach<'s> {
 #[derive(Debug, Clone)]
 struct Line {
     branch: BranchId,
+    /// The shift has every node that moves.
+    whole: bool,
     /// Sound resistance of the branch, ohms, and of the rest of the circuit as the branch sees it.
     sound: f64,
     rest: f64,
@@ -160,7 +162,7 @@ pub struct Point<'s> {
 }
 
 impl Point<'_> {
-    /// Nodes that may differ from the healthy circuit by more than [`STILL_VOLTS`]; none: all.
+    /// Nodes that may differ from the healthy circuit by more than [`crate::linear::STILL_VOLTS`]; none: all.
     pub fn moved(&self) -> Option<&[u32]> {
         match self.reach {
             Reach::Nothing => Some(&[]),
@@ -170,7 +172,7 @@ impl Point<'_> {
     }
 
     /// Whether a node was looked at anew; all others are as in the healthy circuit to
-    /// [`STILL_VOLTS`].
+    /// [`crate::linear::STILL_VOLTS`].
     pub fn is_visited(&self, node: NodeId) -> bool {
         node != 0
             && match self.reach {
@@ -236,7 +238,7 @@ impl Sweep {
             ..Now::default()
         };
         now.bus_awake = circuit.software.bus_awake(&now.alive, &circuit.woken_by_bus);
-        factor.begin(margins(circuit, state, &base));
+        factor.begin(&circuit.plan, margins(circuit, state, &base));
         Self {
             circuit: Arc::clone(circuit),
             state: state.clone(),
@@ -251,6 +253,7 @@ impl Sweep {
             patched: None,
             unmoved: Vec::new(),
             line: None,
+            whole: true,
             from_rest: 0,
             untouched: 0,
         }
@@ -277,8 +280,20 @@ impl Sweep {
         }
     }
 
-    /// Solves a hypothesis.
+    /// Solves a hypothesis and finds the voltage of every node.
     pub fn solve(&mut self, changes: &[Change]) -> Point<'_> {
+        self.whole = true;
+        self.solve_for(changes, &[])
+    }
+
+    /// Solves a hypothesis: every device and law settles, but of the voltages only those of the
+    /// nodes asked for are found, and those on the way to them.
+    pub fn solve_at(&mut self, changes: &[Change], nodes: &[NodeId]) -> Point<'_> {
+        self.whole = false;
+        self.solve_for(changes, nodes)
+    }
+
+    fn solve_for(&mut self, changes: &[Change], nodes: &[NodeId]) -> Point<'_> {
         if self.circuit.untouched(&self.base, changes) {
             self.untouched += 1;
             return self.healthy_point();
@@ -295,6 +310,12 @@ impl Sweep {
         if settled || self.now.to_and_fro {
             if !settled {
                 self.standing = None;
+            }
+            if self.whole {
+                self.factor.complete(&self.circuit.plan);
+            }
+            for n in nodes {
+                self.factor.find(&self.circuit.plan, *n);
             }
             return Point {
                 circuit: &self.circuit,
@@ -425,7 +446,7 @@ impl Sweep {
             return;
         }
         let b = &circuit.branches[link.stands];
-        let amps = link.law.amps(self.factor.volts[b.from] - self.factor.volts[b.to]);
+        let amps = link.law.amps(self.across(b.from, b.to));
         self.patched = Some((link.at, link.stands, link.law));
         self.now.laws[link.at] = link.own;
         self.now.laws[link.stands] = self.base.laws[link.stands];
@@ -441,19 +462,22 @@ impl Sweep {
         // The current runs the same way through all of them.
         let stands = chain.branches.iter().position(|k| *k == link.stands).unwrap_or(0);
         let amps = if forward(stands).1 { amps } else { -amps };
-        let mut volts = self.factor.volts[chain.nodes[0]];
+        let mut volts = self.factor.find(&circuit.plan, chain.nodes[0]);
         let mut moves = Vec::with_capacity(chain.branches.len());
         for n in 0..place {
             volts -= amps * forward(n).0;
             moves.push((chain.nodes[n + 1], volts));
         }
-        volts = self.factor.volts[chain.nodes[chain.branches.len()]];
+        volts = self.factor.find(&circuit.plan, chain.nodes[chain.branches.len()]);
         for n in (place + 1..chain.branches.len()).rev() {
             volts += amps * forward(n).0;
             moves.push((chain.nodes[n], volts));
         }
+        // All of them first: one that is moved no longer tells where the next one was.
+        for (n, _) in &moves {
+            self.unmoved.push((*n, self.factor.find(&circuit.plan, *n)));
+        }
         for (n, v) in moves {
-            self.unmoved.push((n, self.factor.volts[n]));
             self.factor.put(n, v);
         }
     }
@@ -522,19 +546,23 @@ impl Sweep {
         if r <= sound || r > LINE_OHMS {
             return false;
         }
-        if self.line.as_ref().is_none_or(|line| line.branch != k) {
+        let fits = |line: &Line| line.branch == k && (line.whole || !self.whole);
+        if !self.line.as_ref().is_some_and(fits) {
             let circuit = Arc::clone(&self.circuit);
             let (plan, b) = (&circuit.plan, &circuit.branches[k]);
-            let across = |f: &Factor| f.volts[b.from] - f.volts[b.to];
-            let sound_amps = across(&self.factor) / sound;
+            let (from, to) = (b.from, b.to);
+            let sound_amps = self.across(from, to) / sound;
             self.factor.set_branch(plan, k, 1.0 / LINE_OHMS, 0.0);
-            self.factor.update(plan, false);
-            let end_amps = across(&self.factor) / LINE_OHMS;
+            self.factor.update(plan);
+            if self.whole {
+                self.factor.complete(plan);
+            }
+            let end_amps = self.across(from, to) / LINE_OHMS;
             let (shift, most) = self.factor.shift();
             // Thevenin: i (r + rest) is the same at both ends of the line.
             let rest = (end_amps * LINE_OHMS - sound_amps * sound) / (sound_amps - end_amps);
             self.factor.undo();
-            self.line = Some(Line { branch: k, sound_amps, end_amps, sound, rest, shift, most });
+            self.line = Some(Line { branch: k, whole: self.whole, sound_amps, end_amps, sound, rest, shift, most });
         }
         let Some(line) = &self.line else {
             return false;
@@ -571,23 +599,12 @@ impl Sweep {
 
     /// Lets laws and devices settle after a change; whether they did.
     fn settle(&mut self) -> bool {
-        let mut later = true;
         for _ in 0..ROUNDS {
-            self.factor.update(&self.circuit.plan, later);
-            if later {
-                self.bridge();
-            }
+            self.factor.update(&self.circuit.plan);
+            self.bridge();
             if self.straighten() {
-                later = true;
                 continue;
             }
-            // Modes are chosen only when every node is up to date: over the milliohms of a fuse a
-            // stale one would look like a short.
-            if self.factor.is_withheld() {
-                later = false;
-                continue;
-            }
-            later = true;
             if !self.next_modes() {
                 return true;
             }
@@ -596,6 +613,12 @@ impl Sweep {
             }
         }
         false
+    }
+
+    /// Volts from one node to another as they stand.
+    fn across(&mut self, from: NodeId, to: NodeId) -> f64 {
+        let plan = &self.circuit.plan;
+        self.factor.find(plan, from) - self.factor.find(plan, to)
     }
 
     fn apply(&mut self, change: Change) {
@@ -642,8 +665,7 @@ impl Sweep {
     fn set_law(&mut self, k: BranchId, law: Law) {
         let circuit = Arc::clone(&self.circuit);
         let b = &circuit.branches[k];
-        let v = self.factor.volts[b.from] - self.factor.volts[b.to];
-        let (g, i) = law.norton(v);
+        let (g, i) = law.norton(self.across(b.from, b.to));
         self.now.old_laws.push((k, self.now.laws[k]));
         self.now.laws[k] = law;
         self.factor.set_branch(&self.circuit.plan, k, g, i);
@@ -697,31 +719,23 @@ impl Sweep {
         }
         let circuit = Arc::clone(&self.circuit);
         let plan = &circuit.plan;
-        let across = |f: &Factor, (a, b, _, _): (NodeId, NodeId, f64, f64)| f.volts[a] - f.volts[b];
         let drive = |f: &mut Factor, (a, b, _, _): (NodeId, NodeId, f64, f64), amps: f64| {
             f.drive(plan, a, -amps);
             f.drive(plan, b, amps);
         };
         let bridges = self.now.bridges.clone();
-        // Both ends must be up to date before they are compared with the trial.
-        for (a, b, _, _) in &bridges {
-            for n in [*a, *b].into_iter().filter(|n| *n != 0) {
-                self.factor.mark_upward(plan, n);
-            }
-        }
-        self.factor.try_update(plan);
-        let before: Vec<f64> = bridges.iter().map(|b| across(&self.factor, *b)).collect();
+        let before: Vec<f64> = bridges.iter().map(|b| self.across(b.0, b.1)).collect();
         // Row j, column k: fall of the voltage across j per ampere in k.
         let mut z = vec![vec![0.0; m]; m];
         for k in 0..m {
             drive(&mut self.factor, bridges[k], TRIAL_AMPS);
-            self.factor.try_update(plan);
+            self.factor.touch(plan);
             for (j, row) in z.iter_mut().enumerate() {
-                row[k] = (before[j] - across(&self.factor, bridges[j])) / TRIAL_AMPS;
+                row[k] = (before[j] - self.across(bridges[j].0, bridges[j].1)) / TRIAL_AMPS;
             }
             drive(&mut self.factor, bridges[k], -TRIAL_AMPS);
             if m > 1 {
-                self.factor.try_update(plan);
+                self.factor.touch(plan);
             }
         }
         // R i = open voltage - E - Z i, with the open voltage = before + Z i_now.
@@ -739,7 +753,7 @@ impl Sweep {
             drive(&mut self.factor, bridges[k], amps[k] - self.now.bridge_amps[k]);
         }
         self.now.bridge_amps = amps;
-        self.factor.update(plan, true);
+        self.factor.update(plan);
     }
 
     /// Linearises bent laws anew where the voltage has strayed; whether any was.
@@ -756,7 +770,7 @@ impl Sweep {
             let k = self.now.watched[at];
             let law = self.now.laws[k];
             let b = &c.branches[k];
-            let v = self.factor.volts[b.from] - self.factor.volts[b.to];
+            let v = self.across(b.from, b.to);
             let amps = law.amps(v);
             let (g, i) = self.factor.branch(k);
             let used = g * v + i;
@@ -795,6 +809,9 @@ impl Sweep {
         if self.now.lives_changed
             || self.factor.alarms().iter().any(|n| c.software.is_read[*n as usize])
         {
+            for n in &c.software.read {
+                self.factor.find(&c.plan, *n);
+            }
             let view =
                 View { volts: &self.factor.volts, alive: &self.now.alive, asked: &self.now.asked };
             let asked = c.software.asked(&self.state, view);
@@ -819,15 +836,14 @@ impl Sweep {
                 continue;
             }
             let placed = &c.devices[d];
-            let now = &mut self.now;
-            now.volts.clear();
-            now.amps.clear();
+            self.now.volts.clear();
+            self.now.amps.clear();
             for &k in &placed.branches {
-                let b = &c.branches[k];
-                let v = self.factor.volts[b.from] - self.factor.volts[b.to];
-                now.volts.push(v);
-                now.amps.push(now.laws[k].amps(v));
+                let v = self.across(c.branches[k].from, c.branches[k].to);
+                self.now.volts.push(v);
+                self.now.amps.push(self.now.laws[k].amps(v));
             }
+            let now = &self.now;
             let seen = Seen {
                 volts: &now.volts,
                 amps: &now.amps,
@@ -946,19 +962,34 @@ fn margins(c: &Circuit, state: &OperatingState, base: &Solution) -> Vec<f64> {
         // Both ends of a branch may move against each other.
         let margin = 0.5 * placed.device.margin(base.modes[d], &seen).max(0.0);
         for k in &placed.branches {
-            let law = base.laws[*k];
-            let margin = if law.is_linear() { margin } else { margin.min(BENT_VOLTS) };
+            let b = &c.branches[*k];
+            let bent = slack(base.laws[*k], base.volts[b.from] - base.volts[b.to]);
+            let margin = margin.min(0.5 * bent);
             for n in [c.branches[*k].from, c.branches[*k].to] {
                 margins[n] = margins[n].min(margin);
             }
         }
     }
-    for (margin, read) in margins.iter_mut().zip(&c.software.is_read) {
-        if *read {
-            *margin = margin.min(STILL_VOLTS);
-        }
+    let view = View { volts: &base.volts, alive: &alive, asked: &base.asked };
+    for (n, margin) in c.software.margins(view) {
+        margins[n] = margins[n].min(0.5 * margin);
     }
     margins
+}
+
+/// How far the voltage of a bent law may move before it strays from its linearisation, volts.
+fn slack(law: Law, v: f64) -> f64 {
+    if law.is_linear() {
+        return f64::INFINITY;
+    }
+    let (g, i) = law.norton(v);
+    let strays = |v: f64| {
+        let amps = law.amps(v);
+        (g * v + i - amps).abs() > STRAY_AMPS + STRAY * amps.abs()
+    };
+    // By halves of a decade: a finer answer would save nothing.
+    let steps = (-10..4).map(|n| 10f64.powf(0.5 * f64::from(n)));
+    steps.take_while(|m| !strays(v + m) && !strays(v - m)).last().unwrap_or(0.0)
 }
 
 /// Whether two laws are the same but for rounding.
