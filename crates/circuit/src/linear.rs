@@ -78,7 +78,7 @@ mod tests {
             let plan = Plan::new(30, &ends);
             let mut f = Factor::default();
             plan.solve(1e-9, net.iter().map(|b| b.1), &mut f);
-            f.begin(&plan, vec![0.0; 30]);
+            f.begin(&plan, vec![0.0; 30], &[0.0; 30]);
             let before = f.clone();
             let mut changed = net.clone();
             for (k, g, i) in changes {

@@ -11,7 +11,7 @@ use crate::compile::{BranchId, Circuit, NodeId, Of};
 use crate::elements::Seen;
 use crate::fault::{Change, Fault};
 use crate::law::Law;
-use crate::linear::Factor;
+use crate::linear::{Factor, STILL_VOLTS};
 use crate::software::View;
 use crate::solve::Solution;
 use std::collections::BTreeSet;
@@ -162,7 +162,7 @@ pub struct Point<'s> {
 }
 
 impl Point<'_> {
-    /// Nodes that may differ from the healthy circuit by more than [`crate::linear::STILL_VOLTS`]; none: all.
+    /// Nodes that may differ from the healthy circuit by more than [`STILL_VOLTS`]; none: all.
     pub fn moved(&self) -> Option<&[u32]> {
         match self.reach {
             Reach::Nothing => Some(&[]),
@@ -172,7 +172,7 @@ impl Point<'_> {
     }
 
     /// Whether a node was looked at anew; all others are as in the healthy circuit to
-    /// [`crate::linear::STILL_VOLTS`].
+    /// [`STILL_VOLTS`].
     pub fn is_visited(&self, node: NodeId) -> bool {
         node != 0
             && match self.reach {
@@ -238,7 +238,8 @@ impl Sweep {
             ..Now::default()
         };
         now.bus_awake = circuit.software.bus_awake(&now.alive, &circuit.woken_by_bus);
-        factor.begin(&circuit.plan, margins(circuit, state, &base));
+        let (margins, reaches) = margins(circuit, state, &base, &mut factor);
+        factor.begin(&circuit.plan, margins, &reaches);
         Self {
             circuit: Arc::clone(circuit),
             state: state.clone(),
@@ -939,9 +940,19 @@ pub fn order(circuit: &Circuit, faults: &[Fault]) -> Vec<u32> {
     order
 }
 
-/// How far each node may move before a device on it could change its mode, or a bent law its slope.
-fn margins(c: &Circuit, state: &OperatingState, base: &Solution) -> Vec<f64> {
+/// How far each node may move before a device on it could change its mode, or a bent law stray
+/// from its linearisation, volts; and how far before it has to be looked at although nothing near
+/// it changed. The two differ for bent laws: near a change a node may have lost what held it, and
+/// the current that a law strays by counts for itself; elsewhere it counts for the voltage it makes.
+fn margins(
+    c: &Circuit,
+    state: &OperatingState,
+    base: &Solution,
+    factor: &mut Factor,
+) -> (Vec<f64>, Vec<f64>) {
     let mut margins = vec![f64::INFINITY; c.nodes];
+    let mut reaches = margins.clone();
+    factor.begin(&c.plan, margins.clone(), &reaches);
     let alive = base.alive_parts(c);
     let bus_awake = c.software.bus_awake(&alive, &c.woken_by_bus);
     for (d, placed) in c.devices.iter().enumerate() {
@@ -959,33 +970,38 @@ fn margins(c: &Circuit, state: &OperatingState, base: &Solution) -> Vec<f64> {
             bus_awake: bus_awake[placed.part],
             state,
         };
-        // Both ends of a branch may move against each other.
-        let margin = 0.5 * placed.device.margin(base.modes[d], &seen).max(0.0);
-        for k in &placed.branches {
+        let margin = placed.device.margin(base.modes[d], &seen).max(0.0);
+        for (k, v) in placed.branches.iter().zip(&volts) {
             let b = &c.branches[*k];
-            let bent = slack(base.laws[*k], base.volts[b.from] - base.volts[b.to]);
-            let margin = margin.min(0.5 * bent);
-            for n in [c.branches[*k].from, c.branches[*k].to] {
-                margins[n] = margins[n].min(margin);
+            let (bent, far) = match base.laws[*k] {
+                law if law.is_linear() => (f64::INFINITY, f64::INFINITY),
+                law => {
+                    let ohms = factor.answer(&c.plan, b.from, b.to);
+                    (slack(law, *v, 0.0), slack(law, *v, STILL_VOLTS / ohms))
+                }
+            };
+            // Both ends of a branch may move against each other.
+            for n in [b.from, b.to] {
+                margins[n] = margins[n].min(0.5 * margin.min(bent));
+                reaches[n] = reaches[n].min(0.5 * margin.min(far));
             }
         }
     }
     let view = View { volts: &base.volts, alive: &alive, asked: &base.asked };
     for (n, margin) in c.software.margins(view) {
         margins[n] = margins[n].min(0.5 * margin);
+        reaches[n] = reaches[n].min(0.5 * margin);
     }
-    margins
+    (margins, reaches)
 }
 
-/// How far the voltage of a bent law may move before it strays from its linearisation, volts.
-fn slack(law: Law, v: f64) -> f64 {
-    if law.is_linear() {
-        return f64::INFINITY;
-    }
+/// How far the voltage of a bent law may move before it strays from its linearisation by more
+/// than a current (amperes) or what is tolerated everywhere, volts.
+fn slack(law: Law, v: f64, amps: f64) -> f64 {
     let (g, i) = law.norton(v);
     let strays = |v: f64| {
-        let amps = law.amps(v);
-        (g * v + i - amps).abs() > STRAY_AMPS + STRAY * amps.abs()
+        let true_amps = law.amps(v);
+        (g * v + i - true_amps).abs() > amps.max(STRAY_AMPS) + STRAY * true_amps.abs()
     };
     // By halves of a decade: a finer answer would save nothing.
     let steps = (-10..4).map(|n| 10f64.powf(0.5 * f64::from(n)));

@@ -139,11 +139,12 @@ impl Factor {
         place[at] = new;
     }
 
-    /// Starts a set of changes that [`Factor::undo`] takes back. A node that then moves by more
-    /// than its margin (volts) becomes an alarm.
-    pub fn begin(&mut self, plan: &Plan, margins: Vec<f64>) {
+    /// Starts a set of changes that [`Factor::undo`] takes back. A node that is visited and moves by
+    /// more than its margin (volts) becomes an alarm; one that moves by more than its reach, no
+    /// smaller, is visited even when nothing near it changed.
+    pub fn begin(&mut self, plan: &Plan, margins: Vec<f64>, reaches: &[f64]) {
         self.trail.clear();
-        self.visits = Visits::new(plan, &self.volts, margins);
+        self.visits = Visits::new(plan, &self.volts, margins, reaches);
     }
 
     /// Takes back every change since [`Factor::begin`] and starts anew.

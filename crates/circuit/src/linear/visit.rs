@@ -2,7 +2,7 @@
 //!
 //! A node whose own step did not change lies between the nodes that go later than it: it moves no
 //! further than they do. So a node that moved is followed downward only where some node that
-//! depends on it has a smaller margin than that. All other voltages are found when asked for.
+//! depends on it has a smaller reach than that. All other voltages are found when asked for.
 
 use super::factor::Factor;
 use super::plan::{Lists, Plan};
@@ -21,9 +21,10 @@ pub(super) struct Visits {
     base: Vec<f64>,
     /// How far each node may move before it is an alarm, volts.
     margins: Vec<f64>,
-    /// The smallest margin among each step's node and all that depend on it.
+    /// The smallest reach among each step's node and all that depend on it: none of them is to be
+    /// visited while everything they hang on moves by less, volts.
     least: Vec<f64>,
-    /// Steps that read each node, the smallest margins first.
+    /// Steps that read each node, the smallest reaches first.
     hanging: Lists,
     /// Steps to visit, as bits.
     pub(super) todo: Vec<u64>,
@@ -43,9 +44,9 @@ pub(super) struct Visits {
 }
 
 impl Visits {
-    pub(super) fn new(plan: &Plan, volts: &[f64], margins: Vec<f64>) -> Self {
+    pub(super) fn new(plan: &Plan, volts: &[f64], margins: Vec<f64>, reaches: &[f64]) -> Self {
         let nodes = volts.len();
-        let mut least: Vec<f64> = plan.order.iter().map(|n| margins[*n as usize]).collect();
+        let mut least: Vec<f64> = plan.order.iter().map(|n| reaches[*n as usize]).collect();
         for p in 0..plan.order.len() {
             // Everything a step reads goes later, and the first of it reads all the rest.
             let first = plan.later[plan.edges(p)].iter().map(|n| plan.step_of[*n as usize]).min();
@@ -153,7 +154,7 @@ impl Factor {
     }
 
     /// Does again what depends on the changes, and visits every node that may have moved beyond
-    /// its margin.
+    /// its reach.
     pub fn update(&mut self, plan: &Plan) {
         self.touch(plan);
         for word in (0..self.visits.todo.len()).rev() {
@@ -198,6 +199,19 @@ impl Factor {
         }
         self.visits.stack = stack;
         self.volts[node]
+    }
+
+    /// What the network looks like between two nodes, ohms.
+    pub fn answer(&mut self, plan: &Plan, from: usize, to: usize) -> f64 {
+        let rest = self.volts[from] - self.volts[to];
+        // Large enough to stand out of the rounding of the voltages.
+        let amps = 1.0;
+        self.drive(plan, from, amps);
+        self.drive(plan, to, -amps);
+        self.touch(plan);
+        let loaded = self.find(plan, from) - self.find(plan, to);
+        self.undo();
+        (loaded - rest) / amps
     }
 
     /// Brings every node up to date, to [`STILL_VOLTS`].
