@@ -1,5 +1,6 @@
 //! Made-up vehicles of any size: zones of fused loads, switches and sensors around a module each,
-//! on one battery and one bus.
+//! on one battery and one bus. All sizes take about the same current together, or the battery of
+//! the larger ones would be a fault of its own.
 
 use serde_json::{Value, json};
 
@@ -25,7 +26,7 @@ pub fn vehicle(zones: usize) -> vehicle::Vehicle {
         "outputs": lists.outputs,
         "buses": [{"id": "body", "name": "Body bus", "kind": "can", "bit_rate": 250000, "dominant_share": 0.2}],
         "states": [{"id": "on", "name": "Key 15", "state": {"key": "15"}},
-            {"id": "half", "name": "Half of the outputs", "state": {"key": "15",
+            {"id": "loaded", "name": "Some of the outputs", "state": {"key": "15",
                 "outputs": lists.on}}]});
     vehicle::Vehicle::from_json(&text.to_string()).unwrap_or_else(|e| panic!("{e}"))
 }
@@ -74,7 +75,7 @@ impl Lists {
         self.wire(&id("F2").add(".b"), &fed, 2.5, 1.0);
         let x = id("X");
         let mut elements = vec![
-            json!({"type": "supply", "plus": "30", "minus": "31", "awake_amps": 0.3, "asleep_amps": 0.003, "min_volts": 6.5, "max_volts": 16.5}),
+            json!({"type": "supply", "plus": "30", "minus": "31", "awake_amps": 3.0 / zones.max(10) as f64, "asleep_amps": 0.003, "min_volts": 6.5, "max_volts": 16.5}),
             json!({"type": "can_transceiver", "high": "H", "low": "L", "ground": "31", "bias_volts": 2.5, "input_ohms": 30000, "driver_ohms": 23, "bus": "body"}),
             json!({"type": "reference", "pin": "R", "ground": "31", "volts": 5, "limit_amps": 0.05, "ohms": 0.5}),
         ];
@@ -96,7 +97,9 @@ impl Lists {
             let (load, output) = (id(&format!("E{k}")), format!("z{zone}o{k}"));
             cavities.push(pin);
             if k % 2 == 0 {
-                self.on.push(json!(output));
+                if zone % zones.div_ceil(10) == 0 {
+                    self.on.push(json!(output));
+                }
                 elements.push(json!({"type": "low_side", "pin": pin, "ground": "31", "output": output, "on_ohms": 0.05, "limit_amps": 12, "sense_ohms": 100000}));
                 self.part(&load, "lamp", json!([{"type": "lamp", "plus": "a", "minus": "b", "rated_volts": 13.5, "rated_watts": 21, "effect": "light"}]));
                 self.wire(&fed, &format!("{load}.a"), 0.75, 1.0 + k as f64);
@@ -123,7 +126,7 @@ impl Lists {
         // Further loads behind a switch of their own, from the third fuse.
         for k in 0..4 {
             let heater = id(&format!("H{k}"));
-            self.part(&heater, "heater", json!([{"type": "resistor", "a": "a", "b": "b", "ohms": 30 + k}]));
+            self.part(&heater, "heater", json!([{"type": "resistor", "a": "a", "b": "b", "ohms": (3 * zones.max(10) + k) as f64}]));
             self.point(&id(&format!("K{k}")), false);
             self.wire(&id("F1").add(".b"), &id(&format!("K{k}")), 1.0, 0.6);
             self.wire(&id(&format!("K{k}")), &format!("{heater}.a"), 1.0, 1.6);

@@ -153,7 +153,7 @@ fn oracle(c: &Arc<Circuit>, faults: &[Fault], ours: f64) {
 /// Vehicles of a tenth to fifty times the van's size. Of the larger ones a part of the hypotheses
 /// is solved, whole chains, and scaled.
 fn growth() {
-    println!("Synthetic vehicles, one state with half of the outputs on:");
+    println!("Synthetic vehicles, one state with some of the outputs on:");
     for zones in [1, 10, 100, 500] {
         let start = Instant::now();
         let c = Arc::new(Circuit::new(synthetic::vehicle(zones)).unwrap());

@@ -4,6 +4,7 @@ use crate::chain::Chains;
 use crate::elements::{self, Device};
 use crate::law::Law;
 use crate::linear::Plan;
+use crate::names::Names;
 use crate::software::Software;
 use std::collections::{BTreeMap, HashMap};
 use thiserror::Error;
@@ -127,8 +128,8 @@ pub struct Circuit {
     pub part_devices: Vec<Vec<usize>>,
     /// Parts that sleep until a bus wakes them.
     pub woken_by_bus: Vec<bool>,
-    /// Part of each id.
-    part_index: HashMap<String, usize>,
+    /// Where each thing of the vehicle file stands.
+    pub names: Names,
 }
 
 /// Resistance of a plugged terminal pair, ohms.
@@ -348,7 +349,7 @@ impl Circuit {
             woken_by_bus,
             plan: Plan::new(b.nodes, &ends),
             software: Software::new(&vehicle, &part_index, &b.pins, b.nodes),
-            part_index,
+            names: Names::of(&vehicle),
             vehicle,
             node_of,
             nodes: b.nodes,
@@ -383,12 +384,12 @@ impl Circuit {
 
     /// Index of a part.
     pub fn part(&self, id: &str) -> Option<usize> {
-        self.part_index.get(id).copied()
+        self.names.part(id)
     }
 
     /// Index of a conductor.
     pub fn wire(&self, id: &str) -> Option<usize> {
-        self.vehicle.wires.iter().position(|w| w.id == id)
+        self.names.wire(id)
     }
 }
 

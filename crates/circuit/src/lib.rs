@@ -12,6 +12,7 @@ pub mod fault;
 pub mod law;
 pub mod linear;
 pub mod meter;
+pub mod names;
 pub mod phase;
 pub mod software;
 pub mod solve;

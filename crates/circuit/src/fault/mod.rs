@@ -108,22 +108,16 @@ pub fn by_id(circuit: &Circuit, id: &str) -> Result<Fault, CircuitError> {
             terminal::make(circuit, &(connector.to_owned(), cavity.to_owned()), mode, number)
         }),
         "ground" => circuit
-            .vehicle
-            .grounds
-            .iter()
-            .position(|g| g.id == name)
+            .names
+            .ground(name)
             .and_then(|g| ground::make(circuit, g, mode, number)),
         "connector" => circuit
-            .vehicle
-            .connectors
-            .iter()
-            .position(|c| c.id == name)
+            .names
+            .connector(name)
             .and_then(|c| connector::make(circuit, c, mode, number)),
         "splice" => circuit
-            .vehicle
-            .splices
-            .iter()
-            .position(|s| s.id == name)
+            .names
+            .splice(name)
             .and_then(|s| splice::make(circuit, s, mode, number)),
         "pair" => pair::make(circuit, name, mode, number),
         "part" => circuit.part(name).and_then(|p| part::make(circuit, p, mode, number)),
@@ -136,40 +130,40 @@ pub fn by_id(circuit: &Circuit, id: &str) -> Result<Fault, CircuitError> {
 pub fn item_text(circuit: &Circuit, item: &str) -> String {
     let v = &circuit.vehicle;
     match item.split_once(':') {
-        Some(("wire", id)) => v.wires.iter().find(|w| w.id == id).map_or_else(
+        Some(("wire", id)) => circuit.names.wire(id).map(|w| &v.wires[w]).map_or_else(
             || format!("Conductor {id}"),
             |w| format!("Conductor {id} {}, {} to {}", w.colour, w.from, w.to),
         ),
         Some(("terminal", id)) => {
             let connector = id.split('.').next().unwrap_or(id);
-            match v.connectors.iter().find(|c| c.id == connector) {
+            match circuit.names.connector(connector).map(|c| &v.connectors[c]) {
                 Some(c) => format!("Terminal {id}, {}", lower(&c.name)),
                 None => format!("Terminal {id} in its socket"),
             }
         }
-        Some(("ground", id)) => v
-            .grounds
-            .iter()
-            .find(|g| g.id == id)
+        Some(("ground", id)) => circuit
+            .names
+            .ground(id)
+            .map(|g| &v.grounds[g])
             .map_or_else(|| id.to_owned(), |g| format!("Ground point {id}, {}", g.name)),
-        Some(("connector", id)) => v
-            .connectors
-            .iter()
-            .find(|c| c.id == id)
+        Some(("connector", id)) => circuit
+            .names
+            .connector(id)
+            .map(|c| &v.connectors[c])
             .map_or_else(|| id.to_owned(), |c| format!("Connector {id}, {}", lower(&c.name))),
-        Some(("splice", id)) => v
-            .splices
-            .iter()
-            .find(|s| s.id == id)
+        Some(("splice", id)) => circuit
+            .names
+            .splice(id)
+            .map(|s| &v.splices[s])
             .map_or_else(|| id.to_owned(), |s| format!("Splice {id}, {}", s.name)),
         Some(("pair", id)) => match id.split_once('+') {
             Some((a, b)) => format!("Conductors {a} and {b}{}", place_of_pair(circuit, a, b)),
             None => id.to_owned(),
         },
-        Some(("part", id)) => v
-            .parts
-            .iter()
-            .find(|p| p.id == id)
+        Some(("part", id)) => circuit
+            .names
+            .part(id)
+            .map(|p| &v.parts[p])
             .map_or_else(|| id.to_owned(), |p| format!("{} {id}", p.name)),
         _ => item.to_owned(),
     }
@@ -215,7 +209,7 @@ fn trim(v: f64) -> String {
 fn harshness(circuit: &Circuit, places: &[&str], wire: bool) -> f64 {
     places
         .iter()
-        .filter_map(|id| circuit.vehicle.places.iter().find(|p| p.id == *id))
+        .filter_map(|id| circuit.names.place(id).map(|p| &circuit.vehicle.places[p]))
         .map(|p| {
             let wet = if p.wet && !wire { 3.0 } else { 1.0 };
             let flexing = if p.flexing && wire { 6.0 } else { 1.0 };

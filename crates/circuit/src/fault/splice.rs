@@ -11,9 +11,7 @@ const CRIMP: f64 = 0.25;
 const RAIL: f64 = 0.05;
 
 fn legs(circuit: &Circuit, s: usize) -> impl Iterator<Item = usize> {
-    let id = &circuit.vehicle.splices[s].id;
-    let wires = &circuit.vehicle.wires;
-    (0..wires.len()).filter(move |w| wires[*w].from == *id || wires[*w].to == *id)
+    circuit.names.ending_at(&circuit.vehicle.splices[s].id).iter().copied()
 }
 
 pub(super) fn generate(circuit: &Circuit, s: usize, out: &mut Vec<Fault>) {

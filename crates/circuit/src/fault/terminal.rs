@@ -30,10 +30,10 @@ pub(super) fn make(
 ) -> Option<Fault> {
     let branch = *circuit.terminal_branch.get(key)?;
     let v = &circuit.vehicle;
-    let connector = v.connectors.iter().find(|c| c.id == key.0);
+    let connector = circuit.names.connector(&key.0).map(|c| &v.connectors[c]);
     let place = match connector {
         Some(c) => &c.place,
-        None => &v.parts.iter().find(|p| p.id == key.0)?.place,
+        None => &v.parts[circuit.part(&key.0)?].place,
     };
     let harsh = match connector {
         Some(c) if c.sealed => 1.0,
