@@ -243,13 +243,14 @@ impl Bench {
         let Some(address) = self.at.scpi else {
             return Err("no meter is set up; type the reading instead".into());
         };
+        let query = match instrument {
+            Instrument::Volts | Instrument::LowVolts => scpi::Query::Volts,
+            Instrument::Ohms => scpi::Query::Ohms,
+            Instrument::Amps | Instrument::Shunt => scpi::Query::Amps,
+            _ => return Err("this tool has no display to read; type what you see".into()),
+        };
         self.hands("/leads", &json!({"instrument": instrument, "red": red, "black": black}))
             .await?;
-        let query = match instrument {
-            Instrument::Volts => scpi::Query::Volts,
-            Instrument::Ohms => scpi::Query::Ohms,
-            Instrument::Amps => scpi::Query::Amps,
-        };
         scpi::measure(address, query).await.map_err(|e| e.to_string())
     }
 }

@@ -282,6 +282,12 @@ fn quantity(i: Instrument) -> &'static str {
         Instrument::Volts => "volts",
         Instrument::Ohms => "ohms",
         Instrument::Amps => "amps",
+        Instrument::LowVolts => "low_volts",
+        Instrument::Shunt => "shunt",
+        Instrument::Lamp5 => "lamp5",
+        Instrument::Lamp21 => "lamp21",
+        Instrument::Led => "led",
+        Instrument::Jumper => "jumper",
     }
 }
 

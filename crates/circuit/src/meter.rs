@@ -2,51 +2,13 @@
 
 use crate::compile::{Circuit, CircuitError, NodeId, Of};
 use crate::fault::Change;
-use crate::law::Law;
 use crate::solve::{Extra, Solution};
+use crate::sweep::Point;
 use serde::{Deserialize, Serialize};
 use vehicle::OperatingState;
 
-/// Input resistance of a digital voltmeter, ohms.
-pub const VOLTMETER_OHMS: f64 = 10e6;
-/// The ohmmeter's source: 1 V behind 1 kOhm, so at most 1 mA.
-const OHMMETER: Law = Law::Source { volts: 1.0, ohms: 1000.0 };
-/// Above this the ohmmeter shows OL, ohms.
-pub const OVER_LIMIT_OHMS: f64 = 40e6;
-
-/// What is measured.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Instrument {
-    /// Volts between two points.
-    Volts,
-    /// Ohms between two points.
-    Ohms,
-    /// Amperes through a conductor, with a clamp around it.
-    Amps,
-}
-
-impl Instrument {
-    /// Unit as shown.
-    pub fn unit(self) -> &'static str {
-        match self {
-            Self::Volts => "V",
-            Self::Ohms => "Ω",
-            Self::Amps => "A",
-        }
-    }
-
-    /// One standard deviation of a common workshop meter at a value, in its unit.
-    /// Volts 0.5 % + 2 digits of 10 mV, ohms 1 % + 0.1 (leads), clamp 2 % + 50 mA.
-    pub fn sigma(self, value: f64) -> f64 {
-        let (part, floor) = match self {
-            Self::Volts => (0.005, 0.02),
-            Self::Ohms => (0.01, 0.1),
-            Self::Amps => (0.02, 0.05),
-        };
-        (part * value.abs()).hypot(floor)
-    }
-}
+mod instrument;
+pub use instrument::{Instrument, LOW_IMPEDANCE_OHMS, OVER_LIMIT_OHMS, VOLTMETER_OHMS};
 
 /// A meter on two points, or a clamp on a conductor.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -65,7 +27,7 @@ pub struct Probe {
 pub enum Shown {
     /// A value in the instrument's unit.
     Value(f64),
-    /// Beyond the end of the range.
+    /// Beyond the end of the range, or the tool's own fuse opened.
     OverLimit,
 }
 
@@ -110,54 +72,53 @@ impl Probe {
 }
 
 impl Leads {
-    /// What the meter adds to the circuit.
+    /// What the meter adds to the circuit; a clamp nothing.
     pub fn extra(self) -> Option<Extra> {
         match self {
-            Self::Between(instrument, from, to) => Some(Extra {
-                from,
-                to,
-                law: match instrument {
-                    Instrument::Ohms => OHMMETER,
-                    _ => Law::Ohms(VOLTMETER_OHMS),
-                },
-            }),
+            Self::Between(instrument, from, to) => {
+                let law = instrument.law()?;
+                Some(Extra { from, to, law, blows_at: instrument.blows_at() })
+            }
             Self::Around(_) => None,
         }
     }
 
     /// The same as a change of the circuit.
     pub fn change(self) -> Option<Change> {
-        match self.extra()? {
-            Extra { from, to, law: Law::Source { volts, ohms } } => {
-                Some(Change::Meter(from, to, volts, ohms))
-            }
-            Extra { from, to, law: Law::Ohms(ohms) } => Some(Change::Meter(from, to, 0.0, ohms)),
-            Extra { .. } => None,
+        self.extra().map(Change::Meter)
+    }
+
+    /// The nodes under the leads.
+    pub fn nodes(self, circuit: &Circuit) -> [NodeId; 2] {
+        match self {
+            Self::Between(_, a, b) => [a, b],
+            Self::Around(k) => [circuit.branches[k].from, circuit.branches[k].to],
         }
     }
 
     /// What the meter shows with so many volts across its leads, or amperes in the clamp.
     pub fn reads(self, value: f64) -> Shown {
         match self {
-            Self::Between(Instrument::Ohms, ..) => {
-                let amps = -OHMMETER.amps(value);
-                // A live circuit drives the meter: it shows OL, or nonsense near zero.
-                let ohms = value / amps;
-                if amps <= 0.0 || ohms > OVER_LIMIT_OHMS {
-                    Shown::OverLimit
-                } else {
-                    Shown::Value(ohms)
-                }
-            }
-            _ => Shown::Value(value),
+            Self::Between(instrument, ..) => instrument.reads(value),
+            Self::Around(_) => Shown::Value(value),
         }
     }
 
     /// What the meter shows at an operating point solved with [`Leads::extra`].
     pub fn shown(self, circuit: &Circuit, solution: &Solution) -> Shown {
         match self {
+            _ if solution.tool_blew => Shown::OverLimit,
             Self::Around(branch) => Shown::Value(solution.amps(circuit, branch)),
             Self::Between(_, a, b) => self.reads(solution.volts[a] - solution.volts[b]),
+        }
+    }
+
+    /// The same at a point of a sweep solved with [`Leads::change`].
+    pub fn shown_at(self, point: &Point<'_>) -> Shown {
+        match self {
+            _ if point.tool_blew => Shown::OverLimit,
+            Self::Around(branch) => Shown::Value(point.amps(branch)),
+            Self::Between(_, a, b) => self.reads(point.volts[a] - point.volts[b]),
         }
     }
 }
@@ -177,7 +138,7 @@ impl Circuit {
         let leads = probe.leads(self)?;
         Ok(match leads {
             // A voltmeter averages what alternates faster than it follows.
-            Leads::Between(Instrument::Volts, a, b) => {
+            Leads::Between(Instrument::Volts | Instrument::LowVolts, a, b) => {
                 Shown::Value(self.levels(state, changes, leads.extra(), a, b).average)
             }
             _ => leads.shown(self, &self.solve(state, changes, leads.extra())),

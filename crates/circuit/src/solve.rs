@@ -19,6 +19,15 @@ pub struct Extra {
     pub to: NodeId,
     /// Its law.
     pub law: Law,
+    /// Current at which a fuse in it opens, amperes; infinite without one.
+    pub blows_at: f64,
+}
+
+impl Extra {
+    /// A branch without a fuse.
+    pub fn new(from: NodeId, to: NodeId, law: Law) -> Self {
+        Self { from, to, law, blows_at: f64::INFINITY }
+    }
 }
 
 /// Rounds of relays, fuses, drivers and modules before a circuit counts as chattering.
@@ -45,6 +54,8 @@ pub struct Solution {
     pub chattering: BTreeSet<usize>,
     /// Parts whose effect is lost mechanically.
     pub no_effect: BTreeSet<usize>,
+    /// The fuse of a meter or jumper attached to the circuit opened.
+    pub tool_blew: bool,
     /// Largest current each branch carried on the way to the result, amperes.
     pub peak_amps: Vec<f64>,
     /// Largest voltage each node had on the way to the result, volts.
@@ -125,11 +136,9 @@ impl<'a> Run<'a> {
                     held.insert(device, mode);
                 }
                 Change::Bridge(from, to, ohms) => {
-                    extras.push(Extra { from, to, law: Law::Ohms(ohms) })
+                    extras.push(Extra::new(from, to, Law::Ohms(ohms)));
                 }
-                Change::Meter(from, to, volts, ohms) => {
-                    extras.push(Extra { from, to, law: Law::Source { volts, ohms } });
-                }
+                Change::Meter(extra) => extras.push(extra),
                 Change::NoEffect(part) => {
                     no_effect.insert(part);
                 }
@@ -166,6 +175,7 @@ impl<'a> Run<'a> {
                 converged: false,
                 chattering: BTreeSet::new(),
                 no_effect,
+                tool_blew: false,
                 peak_amps: vec![0.0; circuit.branches.len()],
                 peak_volts: vec![0.0; circuit.nodes],
             },
@@ -178,6 +188,10 @@ impl<'a> Run<'a> {
         for _ in 0..ROUNDS {
             self.set_laws();
             let newton = self.newton();
+            // A tool's fuse is meant to be the weakest in the circuit: it goes before any other.
+            if self.blow_tool() {
+                continue;
+            }
             self.note_peaks();
             let (modes, asked) = self.next_modes();
             if modes == self.out.modes && asked == self.out.asked {
@@ -204,6 +218,18 @@ impl<'a> Run<'a> {
             (self.out.modes, self.out.asked) = state;
         }
         self.out
+    }
+
+    fn blow_tool(&mut self) -> bool {
+        let volts = &self.out.volts;
+        let over = |e: &&mut Extra| e.law.amps(volts[e.from] - volts[e.to]).abs() > e.blows_at;
+        let Some(extra) = self.extras.iter_mut().find(over) else {
+            return false;
+        };
+        extra.law = Law::OPEN;
+        extra.blows_at = f64::INFINITY;
+        self.out.tool_blew = true;
+        true
     }
 
     fn note_peaks(&mut self) {

@@ -46,7 +46,7 @@ pub fn deck_of(
     for (k, change) in changes.iter().enumerate() {
         let law = match *change {
             Change::Bridge(a, b, ohms) => Some((Law::Ohms(ohms), a, b)),
-            Change::Meter(a, b, volts, ohms) => Some((Law::Source { volts, ohms }, a, b)),
+            Change::Meter(e) => Some((e.law, e.from, e.to)),
             _ => None,
         };
         if let Some((law, a, b)) = law {

@@ -3,8 +3,8 @@
 use crate::evidence::reading::{self, Expected};
 pub use crate::snapshot::{Healthy, Snapshot};
 use circuit::{
-    Change, Circuit, CircuitError, Fault, Instrument, Law, Point, Probe, Solution, Sweep, fault,
-    meter,
+    Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Probe, Solution, Sweep, fault,
+    meter::Leads,
 };
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -226,7 +226,7 @@ impl Model {
             })
         };
         for (h, made) in
-            self.sweep_all(&p.sweep, None, missing, None, snapshot).into_iter().enumerate()
+            self.sweep_all(&p.sweep, None, None, missing, None, snapshot).into_iter().enumerate()
         {
             if let Some(made) = made {
                 // Another thread may have been as quick: both made the same.
@@ -236,12 +236,13 @@ impl Model {
     }
 
     /// Solves the hypotheses that are wanted in a state, with a meter attached or none, and keeps
-    /// what `keep` makes of each; the others get `else_this`. The order lets neighbours share
+    /// what `keep` makes of each; with `at`, of the voltages of two nodes only. The others get `else_this`. The order lets neighbours share
     /// work; the cores take stretches of it.
     pub fn sweep_all<T: Send + Clone + Sync>(
         &self,
         sweep: &Sweep,
         meter: Option<Change>,
+        at: Option<[NodeId; 2]>,
         wanted: impl Fn(usize) -> bool + Sync,
         else_this: T,
         keep: impl Fn(Point<'_>) -> T + Sync,
@@ -261,7 +262,10 @@ impl Model {
                         changes.clear();
                         changes.extend_from_slice(&self.faults[*h as usize].changes);
                         changes.extend(meter);
-                        keep(sweep.solve(&changes))
+                        keep(match &at {
+                            Some(nodes) => sweep.solve_at(&changes, nodes),
+                            None => sweep.solve(&changes),
+                        })
                     })
                     .collect()
             })
@@ -304,8 +308,8 @@ impl Model {
         (sum / p.drawn.len().max(1) as f64).sqrt()
     }
 
-    /// Scatter of an ohm reading, from the drawn vehicles themselves.
-    pub fn ohm_scatter(&self, state: &OperatingState, leads: meter::Leads, nominal: f64) -> f64 {
+    /// Scatter of a reading that loads the circuit, from the drawn vehicles themselves.
+    pub fn tool_scatter(&self, state: &OperatingState, leads: Leads, nominal: f64) -> f64 {
         let sum: f64 = self
             .drawn
             .iter()
@@ -340,14 +344,11 @@ pub fn slack(fault: &Fault) -> f64 {
     if numbered { 0.25 } else { 0.08 }
 }
 
-/// What an instrument shows of a snapshot, without the meter's own load.
-pub fn shown(instrument: Instrument, leads: meter::Leads, circuit: &Circuit, s: &Snapshot) -> f64 {
+/// What a voltmeter or a clamp shows of a snapshot, without the meter's own load.
+pub fn shown(leads: Leads, circuit: &Circuit, s: &Snapshot) -> f64 {
     match leads {
-        meter::Leads::Between(_, a, b) => {
-            debug_assert!(instrument == Instrument::Volts);
-            s.between(a, b)
-        }
-        meter::Leads::Around(branch) => {
+        Leads::Between(_, a, b) => s.between(a, b),
+        Leads::Around(branch) => {
             circuit.wire_branch.iter().position(|k| *k == branch).map_or(0.0, |w| s.amps(w))
         }
     }

@@ -43,7 +43,9 @@ const LOADED_AMPS: f64 = 0.02;
 pub fn healthy_range(instrument: Instrument, healthy: f64, sigma: f64) -> String {
     let spread = SOUND * sigma;
     let low = match instrument {
-        Instrument::Ohms => (healthy - spread).max(0.0),
+        Instrument::Ohms | Instrument::Lamp5 | Instrument::Lamp21 | Instrument::Led => {
+            (healthy - spread).max(0.0)
+        }
         _ => healthy - spread,
     };
     words::range(instrument, low, healthy + spread)
@@ -75,7 +77,8 @@ pub fn trap(model: &Model, state: &OperatingState, probe: &Probe) -> Option<Stri
                 "The circuit is live here: the ohmmeter shows the circuit's own voltage, not resistance. Take the supply away first.".to_owned()
             })
         }
-        Instrument::Amps => None,
+        // These load the circuit themselves.
+        _ => None,
     }
 }
 

@@ -7,9 +7,20 @@ use circuit::Instrument;
 /// A value with its unit: `11.82 V`, `0.12 Ω`, `3.3 kΩ`, `OL`.
 pub fn value(instrument: Instrument, v: f64) -> String {
     if !v.is_finite() {
-        return "OL".to_owned();
+        return match instrument {
+            Instrument::Shunt | Instrument::Jumper => "fuse of the tool blown".to_owned(),
+            _ => "OL".to_owned(),
+        };
     }
     match instrument {
+        Instrument::Lamp5 | Instrument::Lamp21 | Instrument::Led => {
+            let seen = match v {
+                v if v < 2.0 => "dark",
+                v if v < 60.0 => "dim",
+                _ => "bright",
+            };
+            format!("{v:.0} % {seen}")
+        }
         Instrument::Ohms if v.abs() >= 1e6 => format!("{:.2} MΩ", v / 1e6),
         Instrument::Ohms if v.abs() >= 1e3 => format!("{:.2} kΩ", v / 1e3),
         Instrument::Ohms if v.abs() >= 100.0 => format!("{v:.0} Ω"),
@@ -20,7 +31,7 @@ pub fn value(instrument: Instrument, v: f64) -> String {
 /// A range: `11.80 to 12.20 V`.
 pub fn range(instrument: Instrument, low: f64, high: f64) -> String {
     if !low.is_finite() {
-        return "OL".to_owned();
+        return value(instrument, low);
     }
     let text = value(instrument, low);
     let number = text.split(' ').next().unwrap_or_default().to_owned();

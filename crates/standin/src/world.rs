@@ -142,7 +142,10 @@ impl World {
         let Some(mut probe) = self.leads.clone() else {
             return Shown::Value(0.003 * gauss(&mut self.rng));
         };
-        probe.instrument = instrument;
+        // The dial stands where the hands set it, unless the question needs another quantity.
+        if probe.instrument.unit() != instrument.unit() {
+            probe.instrument = instrument;
+        }
         let changes = self.changes();
         match self.circuit.measure(&self.state(), &changes, &probe) {
             Ok(Shown::Value(v)) => {

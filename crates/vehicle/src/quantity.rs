@@ -64,6 +64,13 @@ pub fn parse_quantity(text: &str, unit: &str) -> Result<Quantity, QuantityError>
     if matches!(t.to_ascii_uppercase().as_str(), "OL" | "O.L" | "0L") {
         return Ok(Quantity::OverLimit);
     }
+    match (unit, t.to_lowercase().as_str()) {
+        ("A", "blown") => return Ok(Quantity::OverLimit),
+        ("%", "dark" | "off") => return Ok(Quantity::Value(0.0)),
+        ("%", "dim") => return Ok(Quantity::Value(30.0)),
+        ("%", "bright" | "on") => return Ok(Quantity::Value(100.0)),
+        _ => {}
+    }
     for (suffix, means) in [
         ("Volt", "V"),
         ("volt", "V"),
@@ -76,6 +83,7 @@ pub fn parse_quantity(text: &str, unit: &str) -> Result<Quantity, QuantityError>
         ("R", "Ω"),
         ("A", "A"),
         ("a", "A"),
+        ("%", "%"),
     ] {
         if let Some(head) = t.strip_suffix(suffix) {
             if means != unit {
@@ -107,6 +115,7 @@ pub fn parse_quantity(text: &str, unit: &str) -> Result<Quantity, QuantityError>
     let (low, high) = match unit {
         "V" => (-60.0, 60.0),
         "A" => (-1500.0, 1500.0),
+        "%" => (0.0, 200.0),
         _ => (-0.5, 100e6),
     };
     if value < low || value > high {

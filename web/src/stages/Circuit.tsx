@@ -83,7 +83,13 @@ function FreeReading({ at, nodes }: { at: string; nodes: SheetNode[] }) {
         >
           <option value="volts">V</option>
           <option value="ohms">Ω</option>
-          <option value="amps">A</option>
+          <option value="amps">A clamp</option>
+          <option value="low_volts">V low-Z</option>
+          <option value="shunt">A shunt</option>
+          <option value="lamp5">lamp 5 W</option>
+          <option value="lamp21">lamp 21 W</option>
+          <option value="led">LED</option>
+          <option value="jumper">jumper</option>
         </select>
       </label>
       <label>

@@ -180,8 +180,20 @@ pub enum QuantityKind {
     Volts,
     /// Ohms.
     Ohms,
-    /// Amperes.
+    /// Amperes with a clamp.
     Amps,
+    /// Volts in the low-impedance mode.
+    LowVolts,
+    /// Amperes through the meter.
+    Shunt,
+    /// A test lamp of 5 W.
+    Lamp5,
+    /// A test lamp of 21 W.
+    Lamp21,
+    /// An LED tester.
+    Led,
+    /// A fused jumper.
+    Jumper,
 }
 
 impl QuantityKind {
@@ -190,6 +202,12 @@ impl QuantityKind {
             Self::Volts => Instrument::Volts,
             Self::Ohms => Instrument::Ohms,
             Self::Amps => Instrument::Amps,
+            Self::LowVolts => Instrument::LowVolts,
+            Self::Shunt => Instrument::Shunt,
+            Self::Lamp5 => Instrument::Lamp5,
+            Self::Lamp21 => Instrument::Lamp21,
+            Self::Led => Instrument::Led,
+            Self::Jumper => Instrument::Jumper,
         }
     }
 }
@@ -216,7 +234,15 @@ pub async fn reading(
     let instrument = typed.quantity.instrument();
     let value = match parse_quantity(&typed.text, instrument.unit()).map_err(Problem::input)? {
         Quantity::Value(v) => Some(v),
-        Quantity::OverLimit if instrument == Instrument::Ohms => None,
+        // A blown fuse of the tool is typed the same way.
+        Quantity::OverLimit
+            if matches!(
+                instrument,
+                Instrument::Ohms | Instrument::Shunt | Instrument::Jumper
+            ) =>
+        {
+            None
+        }
         Quantity::OverLimit => {
             return Err(Problem::input(format!(
                 "OL on {} means the range was too small; switch the meter's range and type the number",

@@ -6,6 +6,7 @@
 
 use crate::compile::{BranchId, Circuit, CircuitError, NodeId};
 use crate::law::Law;
+use crate::solve::Extra;
 use serde::Serialize;
 
 pub(crate) mod connector;
@@ -25,8 +26,8 @@ pub enum Change {
     Series(BranchId, f64),
     /// A resistance appears between two nodes.
     Bridge(NodeId, NodeId, f64),
-    /// A meter between two nodes: its own voltage (volts) behind its resistance (ohms).
-    Meter(NodeId, NodeId, f64, f64),
+    /// A meter or another tool between two nodes.
+    Meter(Extra),
     /// A device is stuck in a mode.
     Hold(usize, u8),
     /// A part's effect is lost mechanically.

@@ -4,7 +4,7 @@
 
 use super::BAD_PROBE;
 use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown, slack};
-use circuit::{Instrument, Probe, Sweep, meter::Leads};
+use circuit::{Circuit, Instrument, Probe, Sweep, meter::Leads};
 use vehicle::OperatingState;
 
 /// A point that a fault has left hanging moves by more than this, volts.
@@ -56,19 +56,19 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
     let p = model.predict(state);
     let instrument = probe.instrument;
     let (healthy, tolerance) = match leads {
-        Leads::Between(Instrument::Ohms, ..) => {
-            let healthy = metered(&p.sweep, leads);
-            (healthy, model.ohm_scatter(state, leads, healthy))
-        }
-        Leads::Between(_, a, b) => {
-            let rest = metered(&p.sweep, leads);
+        Leads::Between(Instrument::Volts, a, b) => {
+            let rest = metered(c, &p.sweep, leads);
             let phases = p.phases(c, state, (a, b));
-            let more: f64 = phases.map(|(share, s)| share * (metered(s, leads) - rest)).sum();
+            let more: f64 = phases.map(|(share, s)| share * (metered(c, s, leads) - rest)).sum();
             (rest + more, model.scatter(&p, |s| s.between(a, b)))
         }
+        Leads::Between(..) => {
+            let healthy = metered(c, &p.sweep, leads);
+            (healthy, model.tool_scatter(state, leads, healthy))
+        }
         Leads::Around(_) => {
-            let amps = shown(instrument, leads, c, &p.healthy);
-            (amps, model.scatter(&p, |s| shown(instrument, leads, c, s)))
+            let amps = shown(leads, c, &p.healthy);
+            (amps, model.scatter(&p, |s| shown(leads, c, s)))
         }
     };
     let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
@@ -76,14 +76,10 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
 }
 
 /// What a meter shows with nothing wrong.
-fn metered(sweep: &Sweep, leads: Leads) -> f64 {
+fn metered(circuit: &Circuit, sweep: &Sweep, leads: Leads) -> f64 {
     let mut sweep = sweep.clone();
     let meter: Vec<_> = leads.change().into_iter().collect();
-    let p = sweep.solve(&meter);
-    match leads {
-        Leads::Around(branch) => p.amps(branch),
-        Leads::Between(_, a, b) => leads.reads(p.volts[a] - p.volts[b]).value(),
-    }
+    leads.shown_at(&sweep.solve_at(&meter, &leads.nodes(circuit))).value()
 }
 
 /// Predicts a reading; the meter's load is solved wherever it can matter.
@@ -101,12 +97,14 @@ pub fn expected(
     let instrument = probe.instrument;
     let Sound { healthy, sigma: own, tolerance } = sound(model, state, probe)?;
     let values: Vec<f64> = match leads {
-        Leads::Around(_) => p.all().map(|s| shown(instrument, leads, c, s)).collect(),
-        Leads::Between(Instrument::Ohms, a, b) => {
-            let reads = |p: circuit::Point<'_>| leads.reads(p.volts[a] - p.volts[b]).value();
-            model.sweep_all(&p.sweep, leads.change(), |_| true, f64::NAN, reads)
+        Leads::Around(_) => p.all().map(|s| shown(leads, c, s)).collect(),
+        Leads::Between(Instrument::Volts, a, b) => volts(model, state, &p, leads, (a, b)),
+        // Every other tool loads what it touches.
+        Leads::Between(..) => {
+            let reads = |p: circuit::Point<'_>| leads.shown_at(&p).value();
+            let at = Some(leads.nodes(c));
+            model.sweep_all(&p.sweep, leads.change(), at, |_| true, f64::NAN, reads)
         }
-        Leads::Between(_, a, b) => volts(model, state, &p, leads, (a, b)),
     };
     let faults = model
         .faults
@@ -135,14 +133,14 @@ fn volts(
             && (p.fault(h).map_or(healthy, quick) - healthy).abs() > HANGING_VOLTS
     };
     let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
-    let metered = model.sweep_all(&p.sweep, leads.change(), loads, f64::NAN, across);
+    let metered = model.sweep_all(&p.sweep, leads.change(), Some([a, b]), loads, f64::NAN, across);
     let mut values: Vec<f64> = metered
         .into_iter()
         .zip(p.all())
         .map(|(v, s)| if v.is_nan() { quick(s) } else { v })
         .collect();
     for (share, sweep) in p.phases(c, state, (a, b)) {
-        let held = model.sweep_all(sweep, None, |_| true, f64::NAN, across);
+        let held = model.sweep_all(sweep, None, Some([a, b]), |_| true, f64::NAN, across);
         for ((value, held), s) in values.iter_mut().zip(held).zip(p.all()) {
             *value += share * (held - quick(s));
         }
@@ -150,20 +148,11 @@ fn volts(
     values
 }
 
-/// Range of values a workshop meter shows, for the flat part of the likelihood.
-fn span(instrument: Instrument) -> f64 {
-    match instrument {
-        Instrument::Volts => 15.0,
-        Instrument::Amps => 40.0,
-        Instrument::Ohms => 200.0,
-    }
-}
-
 /// Log-likelihood of one value against one prediction.
 pub(crate) fn log_likelihood(instrument: Instrument, read: f64, value: f64, sigma: f64) -> f64 {
-    let flat = BAD_PROBE / span(instrument);
+    let flat = BAD_PROBE / instrument.span();
     let close = match (read.is_finite(), value.is_finite()) {
-        (false, false) => 1.0 / span(instrument),
+        (false, false) => 1.0 / instrument.span(),
         (true, true) => {
             let z = (read - value) / sigma;
             (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt())
@@ -186,6 +175,6 @@ pub(super) fn log_likelihoods(
         .iter()
         .map(|(v, s)| log_likelihood(probe.instrument, read, *v, *s))
         .collect();
-    out.push((1.0 / span(probe.instrument)).ln());
+    out.push((1.0 / probe.instrument.span()).ln());
     Ok(out)
 }

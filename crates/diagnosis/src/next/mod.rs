@@ -245,6 +245,12 @@ fn reading_text(model: &Model, p: &Probe) -> String {
     match p.instrument {
         Instrument::Amps => format!("Current in conductor {}, with a clamp", p.red),
         Instrument::Ohms => format!("Resistance {} to {}", p.red, p.black),
+        Instrument::Shunt => format!("Current from {} to {}, through the meter", p.red, p.black),
+        Instrument::Lamp5 => format!("Test lamp 5 W from {} to {}", p.red, p.black),
+        Instrument::Lamp21 => format!("Test lamp 21 W from {} to {}", p.red, p.black),
+        Instrument::Led => format!("LED tester from {} to {}", p.red, p.black),
+        Instrument::Jumper => format!("Fused jumper from {} to {}", p.red, p.black),
+        Instrument::LowVolts => format!("Voltage at {} to {}, low impedance", p.red, p.black),
         Instrument::Volts if p.black == model.circuit.reference => {
             format!("Voltage at {} against battery minus", p.red)
         }

@@ -48,7 +48,7 @@ fn predicted(
 ) -> Option<Predicted> {
     let c = &model.circuit;
     let leads = probe.leads(c).ok()?;
-    let quick = |s: &Snapshot| shown(probe.instrument, leads, c, s);
+    let quick = |s: &Snapshot| shown(leads, c, s);
     let healthy = quick(&p.healthy);
     let least = 2.0 * probe.instrument.sigma(healthy);
     let moved = live
@@ -200,7 +200,7 @@ pub(super) fn refutation(
     let Ok(leads) = probe.leads(&model.circuit) else {
         return 0.0;
     };
-    let quick = |s: &Snapshot| shown(probe.instrument, leads, &model.circuit, s);
+    let quick = |s: &Snapshot| shown(leads, &model.circuit, s);
     let (healthy, value) = (quick(&p.healthy), p.fault(best).map_or(f64::NAN, quick));
     let tolerance = model.scatter(&p, quick);
     let blur = sigma(probe.instrument, healthy, healthy, tolerance, 0.0);

@@ -1,0 +1,31 @@
+//! The order in which a sweep shares the most work.
+
+use crate::compile::Circuit;
+use crate::fault::{Change, Fault};
+use crate::law::Law;
+
+/// Hypotheses in the order that shares the most work: those of one chain together, resistances
+/// rising.
+pub fn order(circuit: &Circuit, faults: &[Fault]) -> Vec<u32> {
+    let key = |f: &Fault| match f.changes[..] {
+        [Change::Branch(k, law)] => {
+            let sound = match circuit.branches[k].law {
+                Law::Ohms(r) => r,
+                _ => 0.0,
+            };
+            let (kind, number) = match law {
+                Law::Ohms(r) => (0, r - sound),
+                Law::Constriction { knee, .. } => (1, knee),
+                _ => (2, 0.0),
+            };
+            (circuit.chains.of[k].unwrap_or(usize::MAX), kind, number)
+        }
+        _ => (usize::MAX, 3, 0.0),
+    };
+    let mut order: Vec<u32> = (0..faults.len() as u32).collect();
+    order.sort_by(|a, b| {
+        let (a, b) = (key(&faults[*a as usize]), key(&faults[*b as usize]));
+        a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2))
+    });
+    order
+}

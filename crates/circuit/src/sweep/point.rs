@@ -1,0 +1,89 @@
+//! A solved hypothesis.
+
+use crate::compile::{BranchId, Circuit, NodeId};
+use crate::law::Law;
+use crate::linear::Factor;
+use crate::software::View;
+use crate::solve::Solution;
+use std::collections::BTreeSet;
+
+/// How far a solved point can differ from the healthy circuit.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Reach<'s> {
+    Nothing,
+    Updated(&'s Factor),
+    All,
+}
+
+/// A solved hypothesis; borrowed until the next one.
+#[derive(Debug, Clone, Copy)]
+pub struct Point<'s> {
+    pub(super) circuit: &'s Circuit,
+    /// Node voltages against the body, volts.
+    pub volts: &'s [f64],
+    /// Law of every branch.
+    pub laws: &'s [Law],
+    /// Mode of each device.
+    pub modes: &'s [u8],
+    /// Whether each part works.
+    pub alive: &'s [bool],
+    /// Numbers of the outputs asked for.
+    pub asked: &'s BTreeSet<usize>,
+    pub(super) base: &'s Solution,
+    pub(super) reach: Reach<'s>,
+    pub(super) no_effect: &'s BTreeSet<usize>,
+    /// The fuse of a meter or jumper attached to the circuit opened.
+    pub tool_blew: bool,
+    /// All devices settled; a chattering relay does not.
+    pub settled: bool,
+}
+
+impl Point<'_> {
+    /// Nodes that may differ from the healthy circuit by more than [`crate::linear::STILL_VOLTS`]; none: all.
+    pub fn moved(&self) -> Option<&[u32]> {
+        match self.reach {
+            Reach::Nothing => Some(&[]),
+            Reach::Updated(factor) => factor.visited(),
+            Reach::All => None,
+        }
+    }
+
+    /// Whether a node was looked at anew; all others are as in the healthy circuit to
+    /// [`crate::linear::STILL_VOLTS`].
+    pub fn is_visited(&self, node: NodeId) -> bool {
+        node != 0
+            && match self.reach {
+                Reach::Nothing => false,
+                Reach::Updated(factor) => factor.is_visited(node),
+                Reach::All => true,
+            }
+    }
+
+    /// Whether it was solved from rest rather than updated.
+    pub fn from_rest(&self) -> bool {
+        matches!(self.reach, Reach::All)
+    }
+
+    /// Current through a branch from its first to its second node, amperes.
+    pub fn amps(&self, branch: BranchId) -> f64 {
+        let b = &self.circuit.branches[branch];
+        // Over a milliohm a stale node would show amperes that are not there.
+        let fresh = |n: NodeId| n == 0 || self.is_visited(n);
+        if fresh(b.from) && fresh(b.to) {
+            self.laws[branch].amps(self.volts[b.from] - self.volts[b.to])
+        } else {
+            self.base.amps(self.circuit, branch)
+        }
+    }
+
+    /// How strongly the effect of a part shows, see [`Solution::effect`].
+    pub fn effect(&self, part: usize) -> Option<f64> {
+        let effect = self.circuit.effect(part, self.volts, self.laws)?;
+        Some(if self.no_effect.contains(&part) { 0.0 } else { effect })
+    }
+
+    /// What the software looks at.
+    pub fn view(&self) -> View<'_> {
+        View { volts: self.volts, alive: self.alive, asked: self.asked }
+    }
+}
