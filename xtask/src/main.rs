@@ -95,7 +95,8 @@ fn demo(more: &[String]) -> Outcome {
 
 fn bench(part: Option<&str>) -> Outcome {
     setup::packages()?;
-    let mut arguments = vec!["bench", "--quiet", "--package", "circuit", "--bench", "whole_vehicle"];
+    let mut arguments =
+        vec!["bench", "--quiet", "--package", "circuit", "--bench", "whole_vehicle"];
     arguments.extend(["--"].into_iter().chain(part));
     run(".", "cargo", &arguments)
 }

@@ -45,9 +45,8 @@ struct Lists {
 
 impl Lists {
     fn part(&mut self, id: &str, kind: &str, elements: Value) {
-        self.parts.push(
-            json!({"id": id, "name": id, "kind": kind, "place": "p", "elements": elements}),
-        );
+        self.parts
+            .push(json!({"id": id, "name": id, "kind": kind, "place": "p", "elements": elements}));
     }
 
     fn wire(&mut self, from: &str, to: &str, area: f64, length: f64) {

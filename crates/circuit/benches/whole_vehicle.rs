@@ -85,7 +85,9 @@ fn kinds(c: &Arc<Circuit>, faults: &[Fault]) {
             let start = Instant::now();
             let rest = s.solve_at(&f.changes, &[]).from_rest();
             let seconds = start.elapsed().as_secs_f64();
-            if rest && std::env::var("IDS").is_ok() { println!("R {} {:.1}", f.id, 1e3*seconds); }
+            if rest && std::env::var("IDS").is_ok() {
+                println!("R {} {:.1}", f.id, 1e3 * seconds);
+            }
             let entry = by.entry(format!("{}:{}", fields[0], mode(fields[2]))).or_default();
             entry.0 += 1;
             entry.1 += usize::from(rest);

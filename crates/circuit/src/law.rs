@@ -235,7 +235,11 @@ impl Law {
         let (mut low, mut high) = (at, at);
         let mut reach = 1e-3 + (second.0 - first.0).abs();
         while over(if start > 0.0 { low } else { high }) * start > 0.0 {
-            if start > 0.0 { low -= reach } else { high += reach }
+            if start > 0.0 {
+                low -= reach
+            } else {
+                high += reach
+            }
             reach *= 4.0;
             if reach > 1e6 {
                 return None;
@@ -243,7 +247,11 @@ impl Law {
         }
         for _ in 0..60 {
             let now = over(at);
-            if now > 0.0 { high = at } else { low = at }
+            if now > 0.0 {
+                high = at
+            } else {
+                low = at
+            }
             let step = now / (self.norton(at).0 - fall);
             let next = at - step;
             at = if next > low && next < high { next } else { 0.5 * (low + high) };

@@ -33,7 +33,10 @@ fn bench(parts: Vec<Value>, joined: &[(&str, &str)]) -> Arc<Circuit> {
         "places": [{"id": "p", "name": "p"}], "parts": all, "connectors": [], "splices": splices,
         "grounds": [{"id": "G", "name": "g", "place": "p"}], "wires": wires,
         "states": [{"id": "s", "name": "s"}]});
-    Arc::new(Circuit::new(Vehicle::from_json(&text.to_string()).unwrap_or_else(|e| panic!("{e}"))).unwrap())
+    Arc::new(
+        Circuit::new(Vehicle::from_json(&text.to_string()).unwrap_or_else(|e| panic!("{e}")))
+            .unwrap(),
+    )
 }
 
 fn resistor(id: &str, ohms: f64) -> Value {

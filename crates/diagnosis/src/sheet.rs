@@ -1,13 +1,21 @@
-//! The parts that matter for a question, found by solving: everything whose current
-//! changes when an output is driven.
+//! The part of the circuit that matters for a question, with what every point of it should read.
 
-use crate::model::Model;
+mod about;
+mod driven;
+mod face;
+mod walk;
+
+pub use about::{Subject, subjects};
+pub use face::{Face, FaceCavity, face};
+
+use crate::model::{Model, Snapshot};
 use crate::verdict::SOUND;
-use circuit::{Circuit, Solution};
+use circuit::{Sweep, fault};
 use serde::Serialize;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::{KeyPosition, OperatingState, PartKind};
+use vehicle::OperatingState;
+use walk::{Harness, owner};
 
 /// A point of a part on the sheet.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -22,6 +30,8 @@ pub struct Pin {
     pub volts: f64,
     /// Half width of the healthy range, volts.
     pub tolerance: f64,
+    /// Volts under the chosen suspect.
+    pub under: Option<f64>,
     /// Repair item of the terminal pair here, when there is one.
     pub item: String,
 }
@@ -69,8 +79,8 @@ pub struct Line {
 /// A circuit sheet.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Sheet {
-    /// The output it is about.
-    pub output: String,
+    /// What it is about, as asked for.
+    pub about: String,
     /// Name of it.
     pub title: String,
     /// Parts, connectors, splices, grounds.
@@ -79,110 +89,78 @@ pub struct Sheet {
     pub lines: Vec<Line>,
 }
 
-/// A current that belongs to the driven circuit, amperes.
-const OWN_AMPS: f64 = 0.005;
-/// A load current, amperes: what shows of circuits that only share something.
-const LOAD_AMPS: f64 = 0.5;
-
-struct Slice {
-    /// Conductors with the current they gain.
-    wires: BTreeMap<usize, f64>,
+/// What a sheet is asked to show.
+#[derive(Debug, Clone)]
+pub struct Wanted<'a> {
+    /// What it is about, see [`Subject::id`].
+    pub about: &'a str,
+    /// Things on it whose other conductors are wanted too.
+    pub more: &'a [String],
+    /// Operating state of the values.
+    pub state: &'a OperatingState,
+    /// Id of a fault whose values are wanted beside the sound ones.
+    pub under: Option<&'a str>,
 }
 
-fn driven(circuit: &Circuit, output: &str) -> (Solution, Solution) {
-    let off = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
-    let mut on = off.clone();
-    on.outputs.insert(output.to_owned());
-    (circuit.solve(&off, &[], None), circuit.solve(&on, &[], None))
+/// Values of points in a state.
+pub(crate) struct Values<'a> {
+    model: &'a Model,
+    predictions: std::sync::Arc<crate::model::Predictions>,
+    under: Option<Vec<f64>>,
+    reference: usize,
 }
 
-/// Whether a point is a terminal of the battery or the generator.
-fn is_source(circuit: &Circuit, end: &str) -> bool {
-    let owner = owner(end);
-    circuit
-        .vehicle
-        .parts
-        .iter()
-        .any(|p| p.id == owner && matches!(p.kind, PartKind::Battery | PartKind::Generator))
+impl<'a> Values<'a> {
+    pub(crate) fn new(model: &'a Model, state: &OperatingState, under: Option<&str>) -> Self {
+        let c = &model.circuit;
+        let predictions = model.predict(state);
+        let under = under.and_then(|id| fault::by_id(c, id).ok()).map(|f| {
+            let mut sweep: Sweep = predictions.sweep.clone();
+            sweep.solve(&f.changes).volts.to_vec()
+        });
+        Self { model, predictions, under, reference: c.node(&c.reference).unwrap_or(0) }
+    }
+
+    /// Sound volts of a point against battery minus, half the width of the sound range, and volts
+    /// under the chosen suspect.
+    pub(crate) fn of(&self, end: &str) -> (f64, f64, Option<f64>) {
+        let at = self.model.circuit.node(end).unwrap_or(0);
+        let across = |s: &Snapshot| s.between(at, self.reference);
+        let volts = across(&self.predictions.healthy);
+        let scatter = self.model.scatter(&self.predictions, across);
+        let blur = scatter.hypot(circuit::Instrument::Volts.sigma(volts));
+        let under = self.under.as_ref().map(|v| v[at] - v[self.reference]);
+        (volts, SOUND * blur, under)
+    }
 }
 
-/// Splices fed straight by a battery or generator: the sheet ends there.
-fn mains(circuit: &Circuit) -> BTreeSet<String> {
-    let v = &circuit.vehicle;
-    v.wires
-        .iter()
-        .flat_map(|w| [(&w.from, &w.to), (&w.to, &w.from)])
-        .filter(|(a, b)| is_source(circuit, a) && v.splices.iter().any(|s| &s.id == *b))
-        .map(|(_, b)| b.clone())
-        .collect()
-}
-
-fn slice(circuit: &Circuit, output: &str, least: f64) -> Slice {
-    let (off, on) = driven(circuit, output);
-    let v = &circuit.vehicle;
-    let wires = v
-        .wires
-        .iter()
-        .enumerate()
-        .filter(|(_, w)| !is_source(circuit, &w.from) && !is_source(circuit, &w.to))
-        .filter_map(|(w, _)| {
-            let k = circuit.wire_branch[w];
-            let gained = on.amps(circuit, k) - off.amps(circuit, k);
-            (gained.abs() > least).then_some((w, gained))
-        })
-        .collect();
-    Slice { wires }
-}
-
-/// Draws up the sheet of an output in a state.
-pub fn sheet(model: &Model, output: &str, state: &OperatingState) -> Option<Sheet> {
+/// Draws up a sheet; none when there is no such thing.
+pub fn sheet(model: &Model, wanted: &Wanted<'_>) -> Option<Sheet> {
     let c = &model.circuit;
     let v = &c.vehicle;
-    let title = v.outputs.iter().find(|o| o.id == output)?.name.clone();
-    let own = slice(c, output, OWN_AMPS);
-    let mut wires: BTreeMap<usize, (f64, bool)> =
-        own.wires.iter().map(|(w, a)| (*w, (*a, false))).collect();
-    // Other outputs' load paths that run through a connector or ground of this one.
-    let shared: BTreeSet<String> = own
-        .wires
-        .keys()
-        .flat_map(|w| [owner(&v.wires[*w].from), owner(&v.wires[*w].to)])
-        .filter(|id| {
-            v.grounds.iter().any(|g| &g.id == id)
-                || v.connectors.iter().any(|k| &k.id == id && k.sides.is_some())
-        })
-        .collect();
-    for other in v.outputs.iter().filter(|o| o.id != output) {
-        let slice = slice(c, &other.id, LOAD_AMPS);
-        let touches = slice.wires.keys().any(|w| {
-            let wire = &v.wires[*w];
-            shared.contains(&owner(&wire.from)) || shared.contains(&owner(&wire.to))
-        });
-        if touches {
-            for (w, amps) in slice.wires {
-                wires.entry(w).or_insert((amps, true));
-            }
-        }
+    let harness = Harness::of(c);
+    let (title, mut wires) = about::choose(model, &harness, wanted.about)?;
+    for id in wanted.more {
+        about::neighbours(model, &harness, id, &mut wires);
     }
-    let p = model.predict(state);
-    let reference = c.node(&c.reference).unwrap_or(0);
-    let mains = mains(c);
+    let values = Values::new(model, wanted.state, wanted.under);
     let mut nodes: BTreeMap<String, Node> = BTreeMap::new();
     let mut lines = Vec::new();
-    for (w, (amps, context)) in &wires {
+    for (w, context) in &wires {
         let wire = &v.wires[*w];
-        let (from, to) = if *amps >= 0.0 { (&wire.from, &wire.to) } else { (&wire.to, &wire.from) };
+        let amps = values.predictions.healthy.amps(*w);
+        // Downward is where the current goes; where none flows, towards the lower voltage.
+        let fall = values.of(&wire.from).0 - values.of(&wire.to).0;
+        let down = [amps, fall].into_iter().find(|x| x.abs() > 1e-6).unwrap_or(1.0);
+        let (from, to) = if down >= 0.0 { (&wire.from, &wire.to) } else { (&wire.to, &wire.from) };
         for (end, top) in [(from, false), (to, true)] {
             let id = owner(end);
             let node = nodes
-                .entry(id.clone())
-                .or_insert_with(|| describe(model, &id, mains.contains(&id)));
+                .entry(id.to_owned())
+                .or_insert_with(|| describe(model, id, harness.mains.contains(id)));
             node.context &= *context;
             if !node.pins.iter().any(|pin| pin.id == *end) {
-                let at = c.node(end).unwrap_or(0);
-                let volts = p.healthy.between(at, reference);
-                let scatter = model.scatter(&p, |s| s.between(at, reference));
-                let blur = scatter.hypot(circuit::Instrument::Volts.sigma(volts));
+                let (volts, tolerance, under) = values.of(end);
                 let (no, item) = match end.split_once('.') {
                     None => (String::new(), String::new()),
                     Some((_, cavity)) => {
@@ -190,14 +168,7 @@ pub fn sheet(model: &Model, output: &str, state: &OperatingState) -> Option<Shee
                         (no.to_owned(), format!("terminal:{id}.{no}"))
                     }
                 };
-                node.pins.push(Pin {
-                    id: end.clone(),
-                    no,
-                    top,
-                    volts,
-                    tolerance: SOUND * blur,
-                    item,
-                });
+                node.pins.push(Pin { id: end.clone(), no, top, volts, tolerance, under, item });
             }
         }
         lines.push(Line {
@@ -206,16 +177,13 @@ pub fn sheet(model: &Model, output: &str, state: &OperatingState) -> Option<Shee
             to: to.clone(),
             colour: wire.colour.clone(),
             area_mm2: wire.area_mm2,
-            amps: p.healthy.amps(*w).abs(),
+            amps: amps.abs(),
             item: format!("wire:{}", wire.id),
             context: *context,
         });
     }
-    Some(Sheet { output: output.to_owned(), title, nodes: nodes.into_values().collect(), lines })
-}
-
-fn owner(end: &str) -> String {
-    end.split('.').next().unwrap_or(end).to_owned()
+    let about = wanted.about.to_owned();
+    Some(Sheet { about, title, nodes: nodes.into_values().collect(), lines })
 }
 
 fn describe(model: &Model, id: &str, main: bool) -> Node {

@@ -29,6 +29,8 @@ pub struct Suspect {
     pub text: String,
     /// Best-fitting variant in words.
     pub variant: String,
+    /// Id of the best-fitting variant; empty for what the vehicle file does not hold.
+    pub fault: String,
     /// Evidence that speaks for it.
     #[serde(rename = "for")]
     pub reasons_for: Vec<Reason>,
@@ -63,12 +65,14 @@ pub fn suspects(
             probability,
             text: model.item_text(id),
             variant: String::new(),
+            fault: String::new(),
             reasons_for: Vec::new(),
             against: Vec::new(),
         };
         if id != ELSEWHERE
             && let Some(best) = posterior.best_of(model, item)
         {
+            suspect.fault = model.faults[best].id.clone();
             suspect.variant = variant(model, best, evidence, probability > WORTH_FITTING);
             reasons(model, evidence, posterior, best, &mut suspect)?;
         }

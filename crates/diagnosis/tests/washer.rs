@@ -208,7 +208,16 @@ fn names_that_do_not_exist_are_refused() {
 
 #[test]
 fn the_sheet_holds_the_washer_circuit() {
-    let sheet = diagnosis::sheet::sheet(&MODEL, "rear_washer", &state("rear_washer")).unwrap();
+    let sheet = diagnosis::sheet::sheet(
+        &MODEL,
+        &diagnosis::sheet::Wanted {
+            about: "output:rear_washer",
+            more: &[],
+            state: &state("rear_washer"),
+            under: None,
+        },
+    )
+    .unwrap();
     let own: Vec<&str> = sheet.lines.iter().filter(|l| !l.context).map(|l| l.id.as_str()).collect();
     for wire in ["30", "31", "32", "35", "61", "62", "64", "8"] {
         assert!(own.contains(&wire), "{wire} in {own:?}");

@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/face": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A connector as seen on its mating side. */
+        post: operations["face"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/intake": {
         parameters: {
             query?: never;
@@ -303,7 +320,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The circuit sheet of an output. */
+        /** The circuit sheet of anything in the vehicle. */
         post: operations["sheet"];
         delete?: never;
         options?: never;
@@ -339,6 +356,23 @@ export interface paths {
         put?: never;
         /** Notes the operating state; in the demo the hands and the link bring it about. */
         post: operations["state"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/subjects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything a sheet can be drawn of. */
+        get: operations["subjects"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -488,6 +522,66 @@ export interface components {
          * @enum {string}
          */
         Engine: "off" | "running";
+        /** @description A connector face. */
+        Face: {
+            /** @description Id of the connector. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description Where it is. */
+            place: string;
+            /** @description How to get there. */
+            note: string;
+            /** @description Minutes to reach it and to unplug it. */
+            minutes: [
+                number,
+                number
+            ];
+            /** @description Rows, each from left to right as seen on the mating side. */
+            rows: components["schemas"]["FaceCavity"][][];
+        };
+        /** @description A cavity of a connector face. */
+        FaceCavity: {
+            /** @description Number as moulded on the connector. */
+            no: string;
+            /** @description Cavity id a probe names; empty for a cavity not in use. */
+            id: string;
+            /** @description Circuit number of the conductor. */
+            wire: string;
+            /** @description IEC 60757 colour. */
+            colour: string;
+            /**
+             * Format: double
+             * @description Cross-section, square millimetres.
+             */
+            area_mm2: number;
+            /** @description The other end of the conductor. */
+            to: string;
+            /**
+             * Format: double
+             * @description Sound volts against battery minus.
+             */
+            volts: number;
+            /**
+             * Format: double
+             * @description Half width of the sound range, volts.
+             */
+            tolerance: number;
+            /**
+             * Format: double
+             * @description Volts under the chosen suspect.
+             */
+            under?: number | null;
+            /** @description Repair item of the terminal pair. */
+            item: string;
+        };
+        /** @description Which connector face. */
+        FaceWanted: {
+            connector: string;
+            state: components["schemas"]["OperatingState"];
+            /** @description Id of a fault whose values are wanted beside the sound ones. */
+            under?: string | null;
+        };
         /** @description A reading on the sheet. */
         Flag: {
             /**
@@ -752,6 +846,11 @@ export interface components {
              * @description Half width of the healthy range, volts.
              */
             tolerance: number;
+            /**
+             * Format: double
+             * @description Volts under the chosen suspect.
+             */
+            under?: number | null;
             /** @description Repair item of the terminal pair here, when there is one. */
             item: string;
         };
@@ -797,7 +896,7 @@ export interface components {
          * @description What a reading measures.
          * @enum {string}
          */
-        QuantityKind: "volts" | "ohms" | "amps";
+        QuantityKind: "volts" | "ohms" | "amps" | "low_volts" | "shunt" | "lamp5" | "lamp21" | "led" | "jumper";
         /** @description A reason for or against a suspect. */
         Reason: {
             /** @description Index of the piece of evidence. */
@@ -882,8 +981,8 @@ export interface components {
         };
         /** @description A circuit sheet. */
         Sheet: {
-            /** @description The output it is about. */
-            output: string;
+            /** @description What it is about, as asked for. */
+            about: string;
             /** @description Name of it. */
             title: string;
             /** @description Parts, connectors, splices, grounds. */
@@ -893,8 +992,13 @@ export interface components {
         };
         /** @description Which sheet. */
         SheetWanted: {
-            output: string;
+            /** @description What it is about, the id of a subject. */
+            about: string;
+            /** @description Things on it whose other conductors are wanted too. */
+            more?: string[];
             state: components["schemas"]["OperatingState"];
+            /** @description Id of a fault whose values are wanted beside the sound ones. */
+            under?: string | null;
         };
         /** @description A stage. */
         Stage: {
@@ -921,6 +1025,16 @@ export interface components {
          * @enum {string}
          */
         Strength: "normal" | "weak" | "none";
+        /** @description Something a sheet can be drawn of. */
+        Subject: {
+            /**
+             * @description What to ask for: `output:…`, `part:…`, `code:…`, `function:…`, `connector:…`, `ground:…`,
+             *     `splice:…` or `wire:…`.
+             */
+            id: string;
+            /** @description In words. */
+            name: string;
+        };
         /** @description A job in the list. */
         Summary: {
             /** Format: int64 */
@@ -947,6 +1061,8 @@ export interface components {
             text: string;
             /** @description Best-fitting variant in words. */
             variant: string;
+            /** @description Id of the best-fitting variant; empty for what the vehicle file does not hold. */
+            fault: string;
             /** @description Evidence that speaks for it. */
             for: components["schemas"]["Reason"][];
             /** @description Evidence that speaks against it. */
@@ -1284,6 +1400,39 @@ export interface operations {
             };
         };
     };
+    face: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceWanted"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Face"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     intake: {
         parameters: {
             query?: never;
@@ -1564,6 +1713,14 @@ export interface operations {
                     "application/json": components["schemas"]["Sheet"];
                 };
             };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     sign_off: {
@@ -1616,6 +1773,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    subjects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subject"][];
                 };
             };
         };

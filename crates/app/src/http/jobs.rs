@@ -11,7 +11,6 @@ use axum::response::{IntoResponse, Response};
 use circuit::Instrument;
 use diagnosis::evidence::{Finding, Strength};
 use diagnosis::ledger::{Entry, Intake, Present};
-use diagnosis::sheet::{self, Sheet};
 use diagnosis::{Evidence, Model};
 use serde::{Deserialize, Serialize};
 use std::convert::Infallible;
@@ -236,10 +235,7 @@ pub async fn reading(
         Quantity::Value(v) => Some(v),
         // A blown fuse of the tool is typed the same way.
         Quantity::OverLimit
-            if matches!(
-                instrument,
-                Instrument::Ohms | Instrument::Shunt | Instrument::Jumper
-            ) =>
+            if matches!(instrument, Instrument::Ohms | Instrument::Shunt | Instrument::Jumper) =>
         {
             None
         }
@@ -358,29 +354,6 @@ pub async fn repair(
 #[utoipa::path(post, path = "/api/jobs/{id}/sign-off", responses((status = 200, body = View)))]
 pub async fn sign_off(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
     keep(&shop, id, Entry::SignedOff).await
-}
-
-/// Which sheet.
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct SheetWanted {
-    output: String,
-    state: OperatingState,
-}
-
-/// The circuit sheet of an output.
-#[utoipa::path(post, path = "/api/jobs/{id}/sheet", request_body = SheetWanted, responses((status = 200, body = Sheet)))]
-pub async fn sheet(
-    State(shop): App,
-    Path(id): Path<i64>,
-    Json(wanted): Json<SheetWanted>,
-) -> Answer<Sheet> {
-    let (_, model) = job(&shop, id)?;
-    model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
-    let made =
-        tokio::task::spawn_blocking(move || sheet::sheet(&model, &wanted.output, &wanted.state))
-            .await
-            .map_err(Problem::own)?;
-    made.map(Json).ok_or_else(|| Problem::input("choose what the sheet should show"))
 }
 
 /// The whole job in one JSON document.

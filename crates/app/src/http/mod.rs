@@ -4,6 +4,7 @@ mod assets;
 mod guard;
 mod jobs;
 mod problem;
+mod sheets;
 mod vehicle_side;
 
 use crate::shop::Shop;
@@ -31,7 +32,9 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(jobs::note))
         .routes(routes!(jobs::repair))
         .routes(routes!(jobs::sign_off))
-        .routes(routes!(jobs::sheet))
+        .routes(routes!(sheets::sheet))
+        .routes(routes!(sheets::face))
+        .routes(routes!(sheets::subjects))
         .routes(routes!(jobs::export))
         .routes(routes!(jobs::events))
         .routes(routes!(vehicle_side::live))

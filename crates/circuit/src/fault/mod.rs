@@ -108,18 +108,11 @@ pub fn by_id(circuit: &Circuit, id: &str) -> Result<Fault, CircuitError> {
         "terminal" => name.split_once('.').and_then(|(connector, cavity)| {
             terminal::make(circuit, &(connector.to_owned(), cavity.to_owned()), mode, number)
         }),
-        "ground" => circuit
-            .names
-            .ground(name)
-            .and_then(|g| ground::make(circuit, g, mode, number)),
-        "connector" => circuit
-            .names
-            .connector(name)
-            .and_then(|c| connector::make(circuit, c, mode, number)),
-        "splice" => circuit
-            .names
-            .splice(name)
-            .and_then(|s| splice::make(circuit, s, mode, number)),
+        "ground" => circuit.names.ground(name).and_then(|g| ground::make(circuit, g, mode, number)),
+        "connector" => {
+            circuit.names.connector(name).and_then(|c| connector::make(circuit, c, mode, number))
+        }
+        "splice" => circuit.names.splice(name).and_then(|s| splice::make(circuit, s, mode, number)),
         "pair" => pair::make(circuit, name, mode, number),
         "part" => circuit.part(name).and_then(|p| part::make(circuit, p, mode, number)),
         _ => None,

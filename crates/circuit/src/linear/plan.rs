@@ -200,4 +200,3 @@ impl Plan {
         factor.substitute(self);
     }
 }
-

@@ -215,7 +215,16 @@ impl Sweep {
             // Thevenin: i (r + rest) is the same at both ends of the line.
             let rest = (end_amps * LINE_OHMS - sound_amps * sound) / (sound_amps - end_amps);
             self.factor.undo();
-            self.line = Some(Line { branch: k, whole: self.whole, sound_amps, end_amps, sound, rest, shift, most });
+            self.line = Some(Line {
+                branch: k,
+                whole: self.whole,
+                sound_amps,
+                end_amps,
+                sound,
+                rest,
+                shift,
+                most,
+            });
         }
         let Some(line) = &self.line else {
             return false;

@@ -1,0 +1,279 @@
+//! What a sheet is about, and which conductors that takes.
+
+use super::driven;
+use super::walk::{Harness, Stop, owner};
+use crate::model::Model;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use utoipa::ToSchema;
+use vehicle::{Element, PartKind, SignalSource};
+
+/// Conductors of everything that hangs on a point, at most.
+const TREE: usize = 40;
+/// Conductors at a connector or ground, up to which all of them are drawn.
+const MANY: usize = 14;
+
+/// Something a sheet can be drawn of.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Subject {
+    /// What to ask for: `output:…`, `part:…`, `code:…`, `function:…`, `connector:…`, `ground:…`,
+    /// `splice:…` or `wire:…`.
+    pub id: String,
+    /// In words.
+    pub name: String,
+}
+
+/// Everything a sheet can be drawn of.
+pub fn subjects(model: &Model) -> Vec<Subject> {
+    let v = &model.circuit.vehicle;
+    let mut out = Vec::new();
+    let mut add = |kind: &str, id: &str, name: String| {
+        out.push(Subject { id: format!("{kind}:{id}"), name });
+    };
+    for o in &v.outputs {
+        add("output", &o.id, o.name.clone());
+    }
+    for f in &v.functions {
+        add("function", &f.id, format!("{} with its request", f.name));
+    }
+    for p in &v.parts {
+        add("part", &p.id, format!("{} {}", p.id, p.name));
+    }
+    for k in &v.connectors {
+        add("connector", &k.id, format!("{} {}", k.id, k.name));
+    }
+    for g in &v.grounds {
+        add("ground", &g.id, format!("{} ground, {}", g.id, g.name));
+    }
+    for s in &v.splices {
+        add("splice", &s.id, format!("{} {}", s.id, s.name));
+    }
+    for m in &v.monitors {
+        let code = format!("{}-{}", m.code, m.failure_type);
+        add("code", &format!("{}/{code}", m.module), format!("{code} in {}: {}", m.module, m.text));
+    }
+    for w in &v.wires {
+        let name = format!("conductor {} {}, {} to {}", w.id, w.colour, w.from, w.to);
+        add("wire", &w.id, name);
+    }
+    out
+}
+
+/// Conductors of a sheet, and whether each belongs to a circuit that only shares something.
+pub(super) type Wires = BTreeMap<usize, bool>;
+
+/// Name and conductors of what is asked for; none when there is no such thing.
+pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(String, Wires)> {
+    let c = &model.circuit;
+    let v = &c.vehicle;
+    let (kind, id) = about.split_once(':')?;
+    let mut wires = Wires::new();
+    let title = match kind {
+        "output" => {
+            let name = v.outputs.iter().find(|o| o.id == id)?.name.clone();
+            wires = driven::wires(model, h, id);
+            name
+        }
+        "function" => {
+            let f = v.functions.iter().find(|f| f.id == id)?;
+            wires = driven::own(model, h, &f.output);
+            signals(model, h, &f.request.signals(), &mut wires);
+            f.name.clone()
+        }
+        "code" => {
+            let (module, code) = id.split_once('/')?;
+            let m = v
+                .monitors
+                .iter()
+                .find(|m| m.module == module && code == format!("{}-{}", m.code, m.failure_type))?;
+            signals(model, h, &m.fails.signals(), &mut wires);
+            format!("{code} in {module}")
+        }
+        "part" => {
+            let p = c.part(id)?;
+            part(model, h, p, &mut wires);
+            format!("{} {}", id, v.parts[p].name)
+        }
+        "connector" => {
+            let k = &v.connectors[c.names.connector(id)?];
+            if let Some(p) = k.part.as_ref().and_then(|p| c.part(p)) {
+                part(model, h, p, &mut wires);
+            } else {
+                let all = (0..v.wires.len()).filter(|w| {
+                    [&v.wires[*w].from, &v.wires[*w].to].iter().any(|e| owner(e) == id)
+                });
+                for w in all.take(2 * MANY) {
+                    add(&mut wires, &[w]);
+                }
+            }
+            format!("{id} {}", k.name)
+        }
+        "ground" | "splice" => {
+            let name = match kind {
+                "ground" => &v.grounds[c.names.ground(id)?].name,
+                _ => &v.splices[c.names.splice(id)?].name,
+            };
+            for w in c.names.ending_at(id) {
+                add(&mut wires, &[*w]);
+                let wire = &v.wires[*w];
+                let other = if wire.from == id { &wire.to } else { &wire.from };
+                if h.stop(other).is_none()
+                    && let Some((way, _)) = h.way(other, None, |s| s != Stop::Ground)
+                {
+                    add(&mut wires, &way);
+                }
+            }
+            format!("{id} {name}")
+        }
+        "wire" => {
+            let w = c.wire(id)?;
+            add(&mut wires, &[w]);
+            for end in [&v.wires[w].from, &v.wires[w].to] {
+                if h.stop(end).is_none()
+                    && let Some((way, _)) = h.way(end, None, |_| true)
+                {
+                    add(&mut wires, &way);
+                }
+            }
+            format!("Conductor {id} end to end")
+        }
+        _ => return None,
+    };
+    Some((title, wires))
+}
+
+/// Everything at a thing that is on the sheet already.
+pub(super) fn neighbours(model: &Model, h: &Harness<'_>, id: &str, wires: &mut Wires) {
+    let c = &model.circuit;
+    let all = c.vehicle.wires.iter().enumerate();
+    let here: Vec<usize> = all
+        .filter(|(_, w)| owner(&w.from) == id || owner(&w.to) == id)
+        .map(|(w, _)| w)
+        .take(2 * MANY)
+        .collect();
+    for w in here {
+        add(wires, &[w]);
+        let wire = &c.vehicle.wires[w];
+        let other = if owner(&wire.from) == id { &wire.to } else { &wire.from };
+        if h.stop(other).is_none()
+            && let Some((way, _)) = h.way(other, None, |_| true)
+        {
+            add(wires, &way);
+        }
+    }
+}
+
+fn add(wires: &mut Wires, more: &[usize]) {
+    for w in more {
+        wires.insert(*w, false);
+    }
+}
+
+/// The circuits of the pins that signals come from.
+fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) {
+    let c = &model.circuit;
+    for id in signals {
+        let Some(signal) = c.vehicle.signals.iter().find(|s| s.id == *id) else {
+            continue;
+        };
+        match &signal.from {
+            SignalSource::Output(output) => {
+                wires.extend(driven::own(model, h, output));
+            }
+            SignalSource::PinVolts { pin, against } => {
+                let Some(module) = c.part(&signal.module) else {
+                    continue;
+                };
+                let mut pins = vec![pin, against];
+                // A low or missing supply takes its ground with it, and the other way round.
+                let supply = c.vehicle.parts[module].elements.iter().find_map(|e| match e {
+                    Element::Supply { plus, minus, .. } => Some([plus, minus]),
+                    _ => None,
+                });
+                pins.extend(supply.into_iter().flatten());
+                for pin in pins {
+                    for end in h.ends_at(module, pin) {
+                        pin_circuit(model, h, module, end, wires);
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// From a pin to where its current comes from or goes to; through a load or sensor to its other
+/// pins.
+pub(super) fn pin_circuit(
+    model: &Model,
+    h: &Harness<'_>,
+    home: usize,
+    end: &str,
+    wires: &mut Wires,
+) {
+    let fed = |s: Stop| matches!(s, Stop::Source | Stop::Ground);
+    if let Some((way, _)) = h.way(end, Some(home), fed) {
+        add(wires, &way);
+        return;
+    }
+    if let Some((way, at)) = h.way(end, Some(home), |_| true) {
+        add(wires, &way);
+        if h.stop(at) == Some(Stop::Load)
+            && let Some(load) = h.part_at(at)
+        {
+            part(model, h, load, wires);
+        }
+    }
+}
+
+/// A part with its supply and ground, or the modules it hangs on.
+pub(super) fn part(model: &Model, h: &Harness<'_>, p: usize, wires: &mut Wires) {
+    let v = &model.circuit.vehicle;
+    let part = &v.parts[p];
+    match part.kind {
+        PartKind::Module if h.ends_of(p).count() > MANY => {
+            // Of a large module what it lives on; its other pins have circuits of their own.
+            let vital: Vec<&String> = part
+                .elements
+                .iter()
+                .flat_map(|e| match e {
+                    Element::Supply { plus, minus, wake, .. } => {
+                        vec![Some(plus), Some(minus), wake.as_ref()]
+                    }
+                    Element::CanTransceiver { high, low, .. } => vec![Some(high), Some(low)],
+                    Element::LinTransceiver { pin, .. } => vec![Some(pin)],
+                    _ => vec![],
+                })
+                .flatten()
+                .collect();
+            for pin in vital {
+                for end in h.ends_at(p, pin) {
+                    way_home(h, p, end, wires);
+                }
+            }
+        }
+        PartKind::Fuse | PartKind::Switch => {
+            for end in h.ends_of(p) {
+                match h.way(end, Some(p), |s| matches!(s, Stop::Source)) {
+                    Some((way, _)) => add(wires, &way),
+                    None => {
+                        let tree: Vec<usize> = h.tree(end, Some(p), TREE).into_iter().collect();
+                        add(wires, &tree);
+                    }
+                }
+            }
+        }
+        _ => {
+            for end in h.ends_of(p) {
+                way_home(h, p, end, wires);
+            }
+        }
+    }
+}
+
+fn way_home(h: &Harness<'_>, home: usize, end: &str, wires: &mut Wires) {
+    let fed = |s: Stop| matches!(s, Stop::Source | Stop::Ground);
+    let way = h.way(end, Some(home), fed).or_else(|| h.way(end, Some(home), |_| true));
+    if let Some((way, _)) = way {
+        add(wires, &way);
+    }
+}

@@ -1,0 +1,67 @@
+//! Conductors of an output: its load, what drives it, and who shares a connector or ground with it.
+
+use super::about::{Wires, part, pin_circuit};
+use super::walk::{Harness, owner};
+use crate::model::Model;
+use std::collections::BTreeSet;
+
+/// Conductors of circuits that only share something, at most.
+const SHARED: usize = 12;
+
+/// The output's own conductors and those of others that run through a connector or ground of it.
+pub(super) fn wires(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
+    let c = &model.circuit;
+    let v = &c.vehicle;
+    let mut wires = own(model, h, output);
+    let ends = |w: usize| [owner(&v.wires[w].from), owner(&v.wires[w].to)];
+    let shared: BTreeSet<&str> = wires
+        .keys()
+        .flat_map(|w| ends(*w))
+        .filter(|id| {
+            let inline = c.names.connector(id).map(|k| &v.connectors[k]);
+            c.names.ground(id).is_some() || inline.is_some_and(|k| k.sides.is_some())
+        })
+        .collect();
+    let mut drawn = 0;
+    for other in v.outputs.iter().filter(|o| o.id != output) {
+        let mut load = Wires::new();
+        if let Some(p) = c.part(&other.load) {
+            part(model, h, p, &mut load);
+        }
+        load.retain(|w, _| !wires.contains_key(w));
+        let touches = load.keys().any(|w| ends(*w).iter().any(|id| shared.contains(id)));
+        if touches && drawn + load.len() <= SHARED {
+            drawn += load.len();
+            wires.extend(load.into_keys().map(|w| (w, true)));
+        }
+    }
+    wires
+}
+
+/// The output's load with its supply and ground, and the circuits of the pins that drive it.
+pub(super) fn own(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
+    let c = &model.circuit;
+    let mut wires = Wires::new();
+    let Some(o) = c.vehicle.outputs.iter().position(|o| o.id == output) else {
+        return wires;
+    };
+    if let Some(load) = c.part(&c.vehicle.outputs[o].load) {
+        part(model, h, load, &mut wires);
+    }
+    for d in &c.drivers[o] {
+        let placed = &c.devices[*d];
+        let nodes: BTreeSet<usize> = placed
+            .branches
+            .iter()
+            .flat_map(|k| [c.branches[*k].from, c.branches[*k].to])
+            .filter(|n| *n != 0)
+            .collect();
+        let pins = c.pin_node.range((placed.part, String::new())..(placed.part + 1, String::new()));
+        for ((_, pin), _) in pins.filter(|(_, n)| nodes.contains(n)) {
+            for end in h.ends_at(placed.part, pin) {
+                pin_circuit(model, h, placed.part, end, &mut wires);
+            }
+        }
+    }
+    wires
+}
