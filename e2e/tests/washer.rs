@@ -87,7 +87,9 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
     assert_eq!(v["state"]["unplugged"][0], "M7");
     // The hands are done when the strip may be pressed again.
     b.css("fieldset button:enabled").await;
-    let v = press_and_grow(&b, &url, "fieldset", "Rear washer on").await;
+    let washer = "select[aria-label='what runs'] option[value='rear_washer']";
+    b.css(washer).await.click().await.unwrap();
+    let v = grown(&url, 1, entries(&v)).await;
     // The page has its new state when the strip may be pressed again.
     tokio::time::sleep(Duration::from_secs(3)).await;
     b.css("fieldset button:enabled").await;

@@ -532,11 +532,11 @@ export interface components {
             place: string;
             /** @description How to get there. */
             note: string;
-            /** @description Minutes to reach it and to unplug it. */
-            minutes: [
-                number,
-                number
-            ];
+            /**
+             * Format: double
+             * @description Minutes to reach it.
+             */
+            minutes: number;
             /** @description Rows, each from left to right as seen on the mating side. */
             rows: components["schemas"]["FaceCavity"][][];
         };

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect } from "react";
-import { api, type Sheet, trouble, type View } from "./client";
+import { api, type Face, type Sheet, trouble, type View } from "./client";
 
 type Body = Record<string, unknown>;
 
@@ -57,15 +57,56 @@ export function useLive(job: number) {
   });
 }
 
-export function useSheet(job: number, output: string, state: View["state"]) {
+interface Values {
+  state: View["state"];
+  /** Id of a fault whose values are wanted beside the sound ones. */
+  under: string;
+}
+
+/** A circuit sheet. */
+export function useSheet(job: number, wanted: Values & { about: string; more: string[] }) {
+  const { about, more, state, under } = wanted;
   return useQuery({
-    queryKey: ["sheet", job, output, JSON.stringify(state)],
-    enabled: output !== "",
+    queryKey: ["sheet", job, JSON.stringify(wanted)],
+    enabled: about !== "",
     placeholderData: (before: Sheet | undefined) => before,
     queryFn: async () => {
       const { data, error } = await api.POST("/api/jobs/{id}/sheet", {
         params: { path: { id: job } },
-        body: { output, state },
+        body: { about, more, state, under: under || null },
+      });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
+}
+
+/** A connector face. */
+export function useFace(job: number, wanted: Values & { connector: string }) {
+  const { connector, state, under } = wanted;
+  return useQuery({
+    queryKey: ["face", job, JSON.stringify(wanted)],
+    enabled: connector !== "",
+    placeholderData: (before: Face | undefined) => (before?.id === connector ? before : undefined),
+    queryFn: async () => {
+      const { data, error } = await api.POST("/api/jobs/{id}/face", {
+        params: { path: { id: job } },
+        body: { connector, state, under: under || null },
+      });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
+}
+
+/** Everything a sheet can be drawn of. */
+export function useSubjects(job: number) {
+  return useQuery({
+    queryKey: ["subjects", job],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs/{id}/subjects", {
+        params: { path: { id: job } },
       });
       if (!data) throw new Error(trouble(error));
       return data;

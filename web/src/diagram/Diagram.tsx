@@ -26,6 +26,18 @@ function Conductor({ line, colour, dim }: { line: PlacedLine; colour: string; di
   );
 }
 
+interface ViewBox {
+  x: number;
+  y: number;
+  zoom: number;
+}
+const WHOLE: ViewBox = { x: 0, y: 0, zoom: 1 };
+/** A drawing that would have to shrink below the least share of its size starts at a readable one. */
+const READABLE = 0.72;
+const LEAST = 0.62;
+/** A small drawing is not blown up further than this. */
+const LARGEST = 1.3;
+
 /** Flags in the margin nearer to their point, level with it, moved apart where they would meet. */
 function placeFlags(flags: Flag[], at: Map<string, Point>, width: number) {
   const lowest = { left: Number.NEGATIVE_INFINITY, right: Number.NEGATIVE_INFINITY };
@@ -52,6 +64,7 @@ export function Diagram({
   check,
   chosen,
   choose,
+  followWire,
 }: {
   sheet: Sheet;
   halos: Record<string, number>;
@@ -59,36 +72,57 @@ export function Diagram({
   check: string[];
   chosen: string;
   choose: (id: string) => void;
+  /** Shows a conductor from end to end. */
+  followWire: (id: string) => void;
 }) {
   const [placed, setPlaced] = useState<Placed>();
-  const [view, setView] = useState({ x: 0, y: 0, zoom: 1 });
+  const [chosenView, setView] = useState<ViewBox>();
   const drag = useRef<{ x: number; y: number } | null>(null);
   const box = useRef<SVGSVGElement>(null);
+  const frame = useRef<HTMLDivElement>(null);
+  const [size, setSize] = useState({ width: 800, height: 480 });
+  useEffect(() => {
+    const watch = new ResizeObserver(([entry]) => {
+      if (entry) setSize({ width: entry.contentRect.width, height: entry.contentRect.height });
+    });
+    if (frame.current) watch.observe(frame.current);
+    return () => watch.disconnect();
+  }, []);
   const key = sheet.lines.map((l) => `${l.id}${l.from}`).join();
   useEffect(() => {
     let stale = false;
     layout(sheet).then((p) => {
       if (!stale) {
         setPlaced(p);
-        setView({ x: 0, y: 0, zoom: 1 });
+        setView(undefined);
       }
     });
     return () => {
       stale = true;
     };
   }, [key]);
-  if (!placed) return <p className="p-5 text-faint">Drawing …</p>;
+  if (!placed)
+    return (
+      <div ref={frame} className="relative min-h-0">
+        <p className="p-5 text-faint">Drawing …</p>
+      </div>
+    );
 
+  // Places are as they were laid out; values as they are now.
+  const nodes = placed.nodes.map((n) => ({
+    ...n,
+    node: sheet.nodes.find((x) => x.id === n.node.id) ?? n.node,
+  }));
   const pins = new Map<string, Point>();
-  for (const n of placed.nodes) for (const [id, p] of Object.entries(n.pins)) pins.set(id, p);
+  for (const n of nodes) for (const [id, p] of Object.entries(n.pins)) pins.set(id, p);
   for (const l of placed.lines) {
     const middle = l.points[Math.floor(l.points.length / 2)];
     if (middle) pins.set(l.id, middle);
   }
   const flagged = placeFlags(flags, pins, placed.width);
   const room = {
-    left: flagged.some((f) => f.left) ? SIDE : 30,
-    right: flagged.some((f) => !f.left) ? SIDE : 30,
+    left: Math.max(flagged.some((f) => f.left) ? SIDE : 24, placed.out.left + 12),
+    right: Math.max(flagged.some((f) => !f.left) ? SIDE : 24, placed.out.right + 12),
   };
   const margin = { x: room.left, y: 34 };
   const full = { w: placed.width + room.left + room.right, h: placed.height + 2 * margin.y };
@@ -96,20 +130,41 @@ export function Diagram({
     const line = sheet.lines.find((l) => l.id === at.id);
     return line ? [{ at, line }] : [];
   });
+  // What the sheet is about stands in the middle when the whole would be too small to read.
+  const fit = Math.min(size.width / full.w, size.height / full.h);
+  const subject = nodes.find((n) => n.node.id === sheet.about.split(":")[1]);
+  // From the middle of the drawing, without showing much beyond its edge.
+  const towards = (at: number, whole: number, seen: number) => {
+    const most = Math.max(0, (whole - seen) / 2);
+    return Math.max(-most, Math.min(most, at - whole / 2));
+  };
+  const start: ViewBox =
+    fit >= LEAST
+      ? { ...WHOLE, zoom: Math.min(1, LARGEST / fit) }
+      : {
+          x: towards(
+            subject ? subject.x + subject.width / 2 + margin.x : full.w / 2,
+            full.w,
+            size.width / READABLE,
+          ),
+          y: towards(subject ? subject.y + margin.y : 0, full.h, size.height / READABLE),
+          zoom: READABLE / fit,
+        };
+  const view = chosenView ?? start;
   const zoomBy = (by: number) =>
-    setView((v) => ({ ...v, zoom: Math.min(4, Math.max(0.5, v.zoom * by)) }));
+    setView({ ...view, zoom: Math.min(8, Math.max(0.5, view.zoom * by)) });
   function wheel(e: WheelEvent) {
     zoomBy(e.deltaY < 0 ? 1.12 : 1 / 1.12);
   }
   function move(e: PointerEvent) {
     if (!drag.current || !box.current) return;
-    const scale = full.w / view.zoom / box.current.clientWidth;
+    const scale = 1 / (fit * view.zoom);
     const [dx, dy] = [e.clientX - drag.current.x, e.clientY - drag.current.y];
     drag.current = { x: e.clientX, y: e.clientY };
-    setView((v) => ({ ...v, x: v.x - dx * scale, y: v.y - dy * scale }));
+    setView({ ...view, x: view.x - dx * scale, y: view.y - dy * scale });
   }
   return (
-    <div className="relative min-h-0">
+    <div ref={frame} className="relative min-h-0">
       <div className="no-print absolute right-3 bottom-2 z-10 flex gap-1">
         <button type="button" className="plain" aria-label="larger" onClick={() => zoomBy(1.25)}>
           +
@@ -117,7 +172,7 @@ export function Diagram({
         <button type="button" className="plain" aria-label="smaller" onClick={() => zoomBy(0.8)}>
           −
         </button>
-        <button type="button" className="plain" onClick={() => setView({ x: 0, y: 0, zoom: 1 })}>
+        <button type="button" className="plain" onClick={() => setView(WHOLE)}>
           whole
         </button>
       </div>
@@ -174,7 +229,7 @@ export function Diagram({
               />
             ) : null;
           })}
-          {placed.nodes.map((n) => {
+          {nodes.map((n) => {
             const p = halos[n.node.item] ?? 0;
             const r = halo(p) / 2;
             return p > FAINTEST ? (
@@ -191,7 +246,16 @@ export function Diagram({
           })}
         </g>
         {lines.map(({ at, line }) => (
-          <g key={at.id} data-wire={line.id}>
+          // biome-ignore lint/a11y/useSemanticElements: a button cannot stand in a drawing
+          <g
+            key={at.id}
+            data-wire={line.id}
+            role="button"
+            tabIndex={-1}
+            aria-label={`follow conductor ${line.id}`}
+            className="cursor-pointer"
+            onDoubleClick={() => followWire(line.id)}
+          >
             <Conductor line={at} colour={line.colour} dim={line.context} />
             <text
               x={at.label.x}
@@ -204,13 +268,13 @@ export function Diagram({
             </text>
           </g>
         ))}
-        {placed.nodes.map((n) => (
+        {nodes.map((n) => (
           <g key={n.node.id} data-part={n.node.id} opacity={n.node.context ? 0.5 : 1}>
             <PartSymbol placed={n} />
             <NodeWords placed={n} />
           </g>
         ))}
-        {placed.nodes.flatMap((n) =>
+        {nodes.flatMap((n) =>
           n.node.pins.map((pin) => {
             const at = n.pins[pin.id];
             if (!at) return null;
@@ -268,17 +332,19 @@ export function Diagram({
                     strokeWidth="2.5"
                   />
                 )}
-                {!inline && pin.no && n.node.kind === "relay" && (
-                  <text
-                    x={at.x + 7}
-                    y={at.y + (pin.top ? 15 : -6)}
-                    fontSize="12"
-                    className="num"
-                    opacity="0.75"
-                  >
-                    {pin.no}
-                  </text>
-                )}
+                {!inline &&
+                  pin.no &&
+                  !["fuse", "motor", "lamp", "ground"].includes(n.node.kind) && (
+                    <text
+                      x={at.x + 7}
+                      y={at.y + (pin.top ? 15 : -6)}
+                      fontSize="12"
+                      className="num"
+                      opacity="0.75"
+                    >
+                      {pin.no}
+                    </text>
+                  )}
                 {!pin.top && pin.id.includes(".") && (
                   <text
                     x={at.x + (at.x > n.x + n.width / 2 + 1 ? 8 : -8)}
@@ -290,6 +356,19 @@ export function Diagram({
                     opacity={n.node.context ? 0.5 : 1}
                   >
                     {pin.volts.toFixed(2)} V
+                  </text>
+                )}
+                {pin.under != null && Math.abs(pin.under - pin.volts) > pin.tolerance && (
+                  <text
+                    x={at.x + (at.x > n.x + n.width / 2 + 1 ? 8 : -8)}
+                    y={at.y + (inline ? 38 : pin.top ? -8 : 29)}
+                    textAnchor={at.x > n.x + n.width / 2 + 1 ? "start" : "end"}
+                    fontSize="12.5"
+                    fontWeight="700"
+                    className="num"
+                    fill="var(--copper)"
+                  >
+                    {pin.under.toFixed(2)} V
                   </text>
                 )}
               </g>

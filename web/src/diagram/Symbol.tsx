@@ -47,6 +47,17 @@ export function PartSymbol({ placed }: { placed: PlacedNode }) {
           </text>
         </g>
       );
+    case "lamp": {
+      const [cx, cy, r] = [x + w / 2, y + h / 2, w / 2];
+      const d = r * Math.SQRT1_2;
+      return (
+        <g {...ink}>
+          <circle cx={cx} cy={cy} r={r} fill="var(--sheet)" />
+          <line x1={cx - d} x2={cx + d} y1={cy - d} y2={cy + d} />
+          <line x1={cx - d} x2={cx + d} y1={cy + d} y2={cy - d} />
+        </g>
+      );
+    }
     case "ground": {
       const c = x + w / 2;
       return (
@@ -83,10 +94,10 @@ export function PartSymbol({ placed }: { placed: PlacedNode }) {
       return (
         <g>
           <rect x={x} y={y} width={w} height={h} {...ink} fill="var(--ground)" />
-          <text x={x + 10} y={y + 28} fontSize="14" fontWeight="700">
+          <text x={x + 10} y={y + 33} fontSize="14" fontWeight="700">
             {node.name}
           </text>
-          <text x={x + 10} y={y + 45} fontSize="12" className="num" opacity="0.8">
+          <text x={x + 10} y={y + 49} fontSize="12" className="num" opacity="0.8">
             {node.id}
           </text>
         </g>
@@ -97,7 +108,9 @@ export function PartSymbol({ placed }: { placed: PlacedNode }) {
 /** Name and second line beside the symbol. */
 export function NodeWords({ placed }: { placed: PlacedNode }) {
   const { node, textX, y, height } = placed;
-  if (node.kind === "rail" || node.kind === "module" || node.kind === "switch") return null;
+  // A plain box has its name inside.
+  const beside = ["fuse", "motor", "lamp", "relay", "connector", "ground", "splice"];
+  if (!beside.includes(node.kind)) return null;
   const middle = y + height / 2;
   if (node.kind === "ground") {
     const centre = placed.x + placed.width / 2;

@@ -23,6 +23,8 @@ export interface PlacedLine {
   label: Point;
 }
 export interface Placed {
+  /** How far words and labels reach out at the left and right of the drawing. */
+  out: { left: number; right: number };
   width: number;
   height: number;
   nodes: PlacedNode[];
@@ -66,6 +68,7 @@ function shape(node: SheetNode): Shape {
     case "fuse":
       return place(20, 44, words(node));
     case "motor":
+    case "lamp":
       return place(58, 58, words(node));
     case "ground":
       return place(44, 66, 0);
@@ -86,7 +89,11 @@ function shape(node: SheetNode): Shape {
       return { width: 166, height: 84, text: words(node), pins };
     }
     default:
-      return place(Math.max(130, 56 * Math.max(top.length, bottom.length)), 64, 0);
+      return place(
+        Math.max(130, 56 * Math.max(top.length, bottom.length), 8.2 * node.name.length + 20),
+        64,
+        0,
+      );
   }
 }
 
@@ -127,16 +134,105 @@ function joinUp(placed: PlacedNode, sheet: Sheet, lines: PlacedLine[]) {
   }
 }
 
-/** Beside the middle of the longest upright stretch. */
-function labelAt(points: Point[]): Point {
-  let best = { x: 0, y: 0, length: -1 };
-  points.forEach((a, k) => {
-    const b = points[k + 1];
-    if (!b || Math.abs(a.x - b.x) > 0.5) return;
-    const length = Math.abs(a.y - b.y);
-    if (length > best.length) best = { x: a.x + 8, y: (a.y + b.y) / 2 + 4, length };
+interface Box {
+  x: number;
+  y: number;
+  w: number;
+  h: number;
+}
+
+const meet = (a: Box, b: Box) =>
+  a.x < b.x + b.w && b.x < a.x + a.w && a.y < b.y + b.h && b.y < a.y + a.h;
+
+/** Width of a conductor's label and its height, as drawn. */
+const LABEL = { perLetter: 7.6, height: 14 };
+
+/** What a node covers: its symbol, its words, and the voltages beside its lower pins. */
+function covered({ node, x, y, width, height, textX, pins }: PlacedNode): Box[] {
+  const boxes: Box[] = [{ x, y, w: width, h: node.kind === "ground" ? 60 : height }];
+  if (["fuse", "motor", "lamp", "relay", "connector"].includes(node.kind))
+    boxes.push({ x: textX, y: y + height / 2 - 16, w: words(node), h: 34 });
+  if (node.kind === "splice")
+    boxes.push({ x: textX, y: y - 6, w: (node.id.length + node.name.length) * 6.6, h: 18 });
+  if (node.kind === "rail") boxes.push({ x, y: y - 20, w: 40 + node.name.length * 7, h: 26 });
+  for (const pin of node.pins) {
+    const at = pins[pin.id];
+    if (!at || pin.top || !pin.id.includes(".")) continue;
+    const right = at.x > x + width / 2 + 1;
+    const drop = node.kind === "connector" ? 14 : 4;
+    boxes.push({ x: right ? at.x + 6 : at.x - 58, y: at.y + drop, w: 52, h: 14 });
+  }
+  return boxes;
+}
+
+/** Where a label may stand: beside the upright stretches, the longest first, or above the level ones. */
+function places(points: Point[], width: number): Box[] {
+  const { height: h } = LABEL;
+  const stretches = points
+    .slice(1)
+    .map((b, k) => ({ a: points[k] as Point, b }))
+    .map(({ a, b }) => ({ a, b, upright: Math.abs(a.x - b.x) < 0.5 }))
+    .map((s) => ({ ...s, length: Math.abs(s.a.x - s.b.x) + Math.abs(s.a.y - s.b.y) }))
+    .sort((p, q) => Number(q.upright) - Number(p.upright) || q.length - p.length);
+  return stretches.flatMap(({ a, b, upright, length }) => {
+    if (upright) {
+      if (length < h) return [];
+      return [0.5, 0.3, 0.7, 0.15, 0.85].flatMap((t) => {
+        const y = a.y + t * (b.y - a.y) - h / 2;
+        return [
+          { x: a.x + 7, y, w: width, h },
+          { x: a.x - 7 - width, y, w: width, h },
+        ];
+      });
+    }
+    if (length < width) return [];
+    return [0.5, 0.25, 0.75].map((t) => ({
+      x: a.x + t * (b.x - a.x) - width / 2,
+      y: a.y - h - 5,
+      w: width,
+      h,
+    }));
   });
-  return best;
+}
+
+/** Labels where none covers another, a symbol or a conductor; where there is no such place, the best. */
+function label(lines: PlacedLine[], sheet: Sheet, nodes: PlacedNode[]): Box[] {
+  const own: Box[] = [];
+  const taken = nodes.flatMap(covered);
+  for (const line of lines)
+    line.points.slice(1).forEach((b, k) => {
+      const a = line.points[k] as Point;
+      taken.push({
+        x: Math.min(a.x, b.x) - 3,
+        y: Math.min(a.y, b.y) - 3,
+        w: Math.abs(a.x - b.x) + 6,
+        h: Math.abs(a.y - b.y) + 6,
+      });
+    });
+  const options = lines.map((line) => {
+    const of = sheet.lines.find((l) => l.id === line.id);
+    const text = of ? `${of.id} ${of.colour} ${of.area_mm2}` : line.id;
+    return { line, boxes: places(line.points, text.length * LABEL.perLetter) };
+  });
+  // Those with the fewest places choose first.
+  options.sort((a, b) => a.boxes.length - b.boxes.length);
+  for (const { line, boxes } of options) {
+    let best: Box | undefined;
+    let least = Number.POSITIVE_INFINITY;
+    for (const box of boxes) {
+      const over = taken.filter((t) => meet(t, box)).length;
+      if (over < least) {
+        best = box;
+        least = over;
+      }
+      if (over === 0) break;
+    }
+    const first = line.points[0] ?? { x: 0, y: 0 };
+    line.label = best ? { x: best.x, y: best.y + 11 } : { x: first.x + 8, y: first.y + 14 };
+    if (best) taken.push(best);
+    if (best) own.push(best);
+  }
+  return own;
 }
 
 /** Places a sheet: supply at the top, ground at the bottom, lines at right angles. */
@@ -148,7 +244,7 @@ export async function layout(sheet: Sheet): Promise<Placed> {
       "elk.algorithm": "layered",
       "elk.direction": "DOWN",
       "elk.edgeRouting": "ORTHOGONAL",
-      "elk.spacing.nodeNode": "64",
+      "elk.spacing.nodeNode": "48",
       "elk.layered.spacing.nodeNodeBetweenLayers": "44",
       "elk.layered.spacing.edgeNodeBetweenLayers": "16",
       "elk.spacing.edgeNode": "30",
@@ -207,8 +303,15 @@ export async function layout(sheet: Sheet): Promise<Placed> {
     const points = section
       ? [section.startPoint, ...(section.bendPoints ?? []), section.endPoint]
       : [];
-    return { id: edge.id, points, label: labelAt(points) };
+    return { id: edge.id, points, label: { x: 0, y: 0 } };
   });
   for (const placed of nodes) if (isJoint(placed.node)) joinUp(placed, sheet, lines);
-  return { width: done.width ?? 0, height: done.height ?? 0, nodes, lines };
+  const taken = label(lines, sheet, nodes);
+  const boxes = [...nodes.flatMap(covered), ...taken];
+  const width = done.width ?? 0;
+  const out = {
+    left: Math.max(0, -Math.min(0, ...boxes.map((b) => b.x))),
+    right: Math.max(0, Math.max(0, ...boxes.map((b) => b.x + b.w)) - width),
+  };
+  return { out, width, height: done.height ?? 0, nodes, lines };
 }

@@ -9,7 +9,17 @@ export interface Wanted {
   state: OperatingState;
 }
 
-const UNITS: Record<QuantityKind, string> = { volts: "V", ohms: "Ω", amps: "A" };
+const UNITS: Record<QuantityKind, string> = {
+  volts: "V",
+  low_volts: "V",
+  ohms: "Ω",
+  amps: "A",
+  shunt: "A",
+  jumper: "A",
+  lamp5: "dark, dim or bright",
+  lamp21: "dark, dim or bright",
+  led: "dark, dim or bright",
+};
 
 /** A reading typed or taken from the meter. Enter takes it. */
 export function Measure({ wanted, focus, id }: { wanted: Wanted; focus?: boolean; id?: string }) {

@@ -118,7 +118,7 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
                 let wire = &v.wires[*w];
                 let other = if wire.from == id { &wire.to } else { &wire.from };
                 if h.stop(other).is_none()
-                    && let Some((way, _)) = h.way(other, None, |s| s != Stop::Ground)
+                    && let Some(way) = h.way_on(other, *w, |s| s != Stop::Ground)
                 {
                     add(&mut wires, &way);
                 }
@@ -130,7 +130,7 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
             add(&mut wires, &[w]);
             for end in [&v.wires[w].from, &v.wires[w].to] {
                 if h.stop(end).is_none()
-                    && let Some((way, _)) = h.way(end, None, |_| true)
+                    && let Some(way) = h.way_on(end, w, |_| true)
                 {
                     add(&mut wires, &way);
                 }
@@ -156,7 +156,7 @@ pub(super) fn neighbours(model: &Model, h: &Harness<'_>, id: &str, wires: &mut W
         let wire = &c.vehicle.wires[w];
         let other = if owner(&wire.from) == id { &wire.to } else { &wire.from };
         if h.stop(other).is_none()
-            && let Some((way, _)) = h.way(other, None, |_| true)
+            && let Some(way) = h.way_on(other, w, |_| true)
         {
             add(wires, &way);
         }
@@ -211,11 +211,11 @@ pub(super) fn pin_circuit(
     wires: &mut Wires,
 ) {
     let fed = |s: Stop| matches!(s, Stop::Source | Stop::Ground);
-    if let Some((way, _)) = h.way(end, Some(home), fed) {
+    if let Some((way, _)) = h.way(end, home, fed) {
         add(wires, &way);
         return;
     }
-    if let Some((way, at)) = h.way(end, Some(home), |_| true) {
+    if let Some((way, at)) = h.way(end, home, |_| true) {
         add(wires, &way);
         if h.stop(at) == Some(Stop::Load)
             && let Some(load) = h.part_at(at)
@@ -253,7 +253,7 @@ pub(super) fn part(model: &Model, h: &Harness<'_>, p: usize, wires: &mut Wires) 
         }
         PartKind::Fuse | PartKind::Switch => {
             for end in h.ends_of(p) {
-                match h.way(end, Some(p), |s| matches!(s, Stop::Source)) {
+                match h.way(end, p, |s| matches!(s, Stop::Source)) {
                     Some((way, _)) => add(wires, &way),
                     None => {
                         let tree: Vec<usize> = h.tree(end, Some(p), TREE).into_iter().collect();
@@ -263,17 +263,24 @@ pub(super) fn part(model: &Model, h: &Harness<'_>, p: usize, wires: &mut Wires) 
             }
         }
         _ => {
-            for end in h.ends_of(p) {
-                way_home(h, p, end, wires);
+            let reached: Vec<Stop> =
+                h.ends_of(p).filter_map(|end| way_home(h, p, end, wires)).collect();
+            // A changeover contact leads to ground and to a supply: both belong to the sheet.
+            for missing in [Stop::Source, Stop::Ground] {
+                if !reached.contains(&missing) {
+                    let ways = h.ends_of(p).filter_map(|end| h.way(end, p, |s| s == missing));
+                    if let Some((way, _)) = ways.min_by_key(|(way, _)| way.len()) {
+                        add(wires, &way);
+                    }
+                }
             }
         }
     }
 }
 
-fn way_home(h: &Harness<'_>, home: usize, end: &str, wires: &mut Wires) {
+fn way_home(h: &Harness<'_>, home: usize, end: &str, wires: &mut Wires) -> Option<Stop> {
     let fed = |s: Stop| matches!(s, Stop::Source | Stop::Ground);
-    let way = h.way(end, Some(home), fed).or_else(|| h.way(end, Some(home), |_| true));
-    if let Some((way, _)) = way {
-        add(wires, &way);
-    }
+    let (way, at) = h.way(end, home, fed).or_else(|| h.way(end, home, |_| true))?;
+    add(wires, &way);
+    h.stop(at)
 }

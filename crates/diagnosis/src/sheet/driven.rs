@@ -6,7 +6,7 @@ use crate::model::Model;
 use std::collections::BTreeSet;
 
 /// Conductors of circuits that only share something, at most.
-const SHARED: usize = 12;
+const SHARED: usize = 8;
 
 /// The output's own conductors and those of others that run through a connector or ground of it.
 pub(super) fn wires(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
@@ -22,17 +22,30 @@ pub(super) fn wires(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
             c.names.ground(id).is_some() || inline.is_some_and(|k| k.sides.is_some())
         })
         .collect();
+    // Those that share most come first: they tell most about what they share.
+    let mut others: Vec<(usize, Wires)> = v
+        .outputs
+        .iter()
+        .filter(|o| o.id != output)
+        .filter_map(|other| {
+            let mut load = Wires::new();
+            part(model, h, c.part(&other.load)?, &mut load);
+            let all = load.len();
+            let met: BTreeSet<&str> =
+                load.keys().flat_map(|w| ends(*w)).filter(|id| shared.contains(id)).collect();
+            load.retain(|w, _| !wires.contains_key(w));
+            (!met.is_empty()).then(|| (met.len() + all - load.len(), load))
+        })
+        .collect();
+    others.sort_by_key(|(met, load)| (usize::MAX - met, load.len()));
     let mut drawn = 0;
-    for other in v.outputs.iter().filter(|o| o.id != output) {
-        let mut load = Wires::new();
-        if let Some(p) = c.part(&other.load) {
-            part(model, h, p, &mut load);
-        }
-        load.retain(|w, _| !wires.contains_key(w));
-        let touches = load.keys().any(|w| ends(*w).iter().any(|id| shared.contains(id)));
-        if touches && drawn + load.len() <= SHARED {
-            drawn += load.len();
-            wires.extend(load.into_keys().map(|w| (w, true)));
+    for (_, load) in others {
+        let more = load.keys().filter(|w| !wires.contains_key(w)).count();
+        if drawn + more <= SHARED {
+            drawn += more;
+            for w in load.into_keys() {
+                wires.entry(w).or_insert(true);
+            }
         }
     }
     wires

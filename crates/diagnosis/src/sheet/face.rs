@@ -43,8 +43,8 @@ pub struct Face {
     pub place: String,
     /// How to get there.
     pub note: String,
-    /// Minutes to reach it and to unplug it.
-    pub minutes: (f64, f64),
+    /// Minutes to reach it.
+    pub minutes: f64,
     /// Rows, each from left to right as seen on the mating side.
     pub rows: Vec<Vec<FaceCavity>>,
 }
@@ -85,21 +85,7 @@ pub fn face(
             id: ids,
         });
     }
-    // Unused cavities fill up what the number of cavities leaves.
-    for n in cavities.len()..usize::from(k.cavity_count) {
-        cavities.push(FaceCavity {
-            no: format!("–{}", n + 1),
-            id: String::new(),
-            wire: String::new(),
-            colour: String::new(),
-            area_mm2: 0.0,
-            to: String::new(),
-            volts: 0.0,
-            tolerance: 0.0,
-            under: None,
-            item: String::new(),
-        });
-    }
+    let cavities = in_place(cavities, usize::from(k.cavity_count));
     let per_row = cavities.len().div_ceil(usize::from(k.rows.max(1))).max(1);
     let place = v.places.iter().find(|p| p.id == k.place);
     Some(Face {
@@ -107,9 +93,38 @@ pub fn face(
         name: k.name.clone(),
         place: place.map(|p| p.name.clone()).unwrap_or_default(),
         note: k.note.clone(),
-        minutes: (k.minutes.reach, k.minutes.unplug),
+        minutes: k.minutes.reach,
         rows: cavities.chunks(per_row).map(<[_]>::to_vec).collect(),
     })
+}
+
+/// Cavities where their numbers put them, unused ones between; where they have names instead, in the
+/// order of the file with the unused ones behind.
+fn in_place(used: Vec<FaceCavity>, count: usize) -> Vec<FaceCavity> {
+    let count = count.max(used.len());
+    let at = |c: &FaceCavity| c.no.parse().ok().filter(|n: &usize| (1..=count).contains(n));
+    let numbered = used.iter().all(|c| at(c).is_some());
+    let mut out: Vec<FaceCavity> = (1..=count).map(unused).collect();
+    for (k, c) in used.into_iter().enumerate() {
+        let place = if numbered { at(&c).map_or(k, |n| n - 1) } else { k };
+        out[place] = c;
+    }
+    out
+}
+
+fn unused(no: usize) -> FaceCavity {
+    FaceCavity {
+        no: format!("–{no}"),
+        id: String::new(),
+        wire: String::new(),
+        colour: String::new(),
+        area_mm2: 0.0,
+        to: String::new(),
+        volts: 0.0,
+        tolerance: 0.0,
+        under: None,
+        item: String::new(),
+    }
 }
 
 /// An end with the name of what it belongs to.

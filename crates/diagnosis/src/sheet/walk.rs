@@ -141,11 +141,31 @@ impl<'a> Harness<'a> {
         if w.from == like { &w.from } else { &w.to }
     }
 
-    /// The shortest way from an end to a stop that is wanted, without going back into `home`.
+    /// The shortest way from a pin of `home` to a stop that is wanted, without going back into it.
     pub(super) fn way(
         &self,
         from: &str,
+        home: usize,
+        wanted: impl Fn(Stop) -> bool,
+    ) -> Option<(Vec<usize>, &'a str)> {
+        self.find(from, Some(home), None, wanted)
+    }
+
+    /// The shortest way on from the far end of a conductor, not back over it.
+    pub(super) fn way_on(
+        &self,
+        from: &str,
+        back: usize,
+        wanted: impl Fn(Stop) -> bool,
+    ) -> Option<Vec<usize>> {
+        self.find(from, None, Some(back), wanted).map(|found| found.0)
+    }
+
+    fn find(
+        &self,
+        from: &str,
         home: Option<usize>,
+        back: Option<usize>,
         wanted: impl Fn(Stop) -> bool,
     ) -> Option<(Vec<usize>, &'a str)> {
         // Where each end was reached from, and by which conductor; inside a part by none.
@@ -155,10 +175,10 @@ impl<'a> Harness<'a> {
         let mut queue = VecDeque::from([start]);
         while let Some(at) = queue.pop_front() {
             if at != start {
-                let back = home.is_some() && self.part_at(at) == home;
+                let inside = home.is_some() && self.part_at(at) == home;
                 if let Some(stop) = self.stop(at)
                     && wanted(stop)
-                    && !back
+                    && !inside
                 {
                     let mut wires = Vec::new();
                     let mut step = Some(at);
@@ -168,9 +188,11 @@ impl<'a> Harness<'a> {
                     }
                     return Some((wires, at));
                 }
-                if back || self.stop(at).is_some() {
+                if inside || self.stop(at).is_some() {
                     continue;
                 }
+            }
+            if at != start || home.is_none() {
                 for other in self.across(at) {
                     if !came.contains_key(other) {
                         came.insert(other, (None, Some(at)));
@@ -178,7 +200,7 @@ impl<'a> Harness<'a> {
                     }
                 }
             }
-            for w in self.circuit.names.ending_at(at) {
+            for w in self.circuit.names.ending_at(at).iter().filter(|w| Some(**w) != back) {
                 let wire = &self.circuit.vehicle.wires[*w];
                 let other = if wire.from == at { &wire.to } else { &wire.from };
                 if !came.contains_key(other.as_str()) {

@@ -1,0 +1,67 @@
+//! Finding one's way round the van on paper: any circuit, its neighbours, one conductor, one connector.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod bench;
+use bench::{Browser, browser, program};
+
+async fn about(b: &Browser, words: &str) {
+    let field = "input[aria-label='circuit of']";
+    b.css(field).await.click().await.unwrap();
+    b.css(field).await.send_keys(words).await.unwrap();
+    b.css("[role='option']").await;
+    b.css(field).await.send_keys("\u{e007}").await.unwrap();
+}
+
+#[tokio::test]
+async fn any_circuit_can_be_found_grown_followed_and_taken_apart() {
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
+    let b = browser().await;
+    b.go(&format!("{url}/job/1/circuit")).await;
+    b.css("[data-wire='62']").await;
+
+    // A ground point: everything that ends there, the motor of another circuit too.
+    about(&b, "ground g6").await;
+    b.css("[data-part='M6']").await;
+    b.css("[data-part='G6']").await;
+    b.picture("circuit-ground").await;
+
+    // A code: the supply and the ground of the module that sets it.
+    about(&b, "U3006 A10").await;
+    b.css("[data-part='F48']").await;
+    b.css("[data-part='G19']").await;
+    assert!(!b.has("[data-part='M6']").await);
+
+    // Its connector, cavity by cavity; a cavity says where its conductor goes.
+    b.css("[data-pin='X10.30']").await.click().await.unwrap();
+    b.press("face of X10").await;
+    b.css("[data-cavity='X10.MAP']").await.click().await.unwrap();
+    b.says("to XB1.3 Manifold pressure sensor").await;
+    b.picture("connector-face").await;
+    b.press("back to the sheet").await;
+    b.css("[data-pin='X10.30']").await.click().await.unwrap();
+
+    // From there along the conductor, and on to what hangs beside it.
+    b.press("follow 160").await;
+    b.css("input[placeholder='Conductor 160 end to end']").await;
+    assert!(!b.has("[data-part='G19']").await);
+    b.press("more at X10").await;
+    b.css("[data-wire='193']").await;
+
+    // What the leading suspect would do, beside the sound values.
+    about(&b, "output rear washer").await;
+    b.css("[data-wire='62']").await;
+    let suspect = "select[aria-label='values'] option:nth-child(2)";
+    b.css(suspect).await.click().await.unwrap();
+    b.css("text[fill='var(--copper)']").await;
+
+    // Nonsense finds nothing and says so; the sheet stays.
+    let field = "input[aria-label='circuit of']";
+    b.css(field).await.click().await.unwrap();
+    b.css(field).await.send_keys("flux capacitor").await.unwrap();
+    b.says("Nothing here is called that").await;
+    b.css(field).await.send_keys("\u{e00c}").await.unwrap();
+    b.css("[data-wire='62']").await;
+    b.client.clone().close().await.unwrap();
+}
