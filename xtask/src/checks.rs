@@ -53,6 +53,8 @@ fn drift() -> Outcome {
 /// Writes the generated files anew.
 pub fn generate() -> Outcome {
     setup::front_end()?;
+    let page = ["CHALKEUS_WRITE=1", "cargo", "test", "-q", "-p", "circuit", "--test", "situations"];
+    run(".", "env", &page)?;
     run(".", "cargo", &["build", "--package", "chalkeus"])?;
     for (command, file) in GENERATED {
         std::fs::write(root().join(file), generated(command)?).map_err(|e| e.to_string())?;

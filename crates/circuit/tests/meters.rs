@@ -1,47 +1,17 @@
 //! What each tool does to a circuit and what it shows, against values worked out by hand.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+#[path = "common/bench.rs"]
+mod bench;
+
+use bench::resistor;
 use circuit::{Circuit, Instrument, Probe, Shown, Sweep, fault};
 use serde_json::{Value, json};
 use std::sync::Arc;
-use vehicle::{OperatingState, Vehicle};
+use vehicle::OperatingState;
 
-/// A battery of 12 V behind 10 mOhm, a 15 A fuse, then the parts given, joined at `IN` and `OUT`.
-/// Wires are so short that their resistance does not count.
 fn bench(parts: Vec<Value>, joined: &[(&str, &str)]) -> Arc<Circuit> {
-    let mut all = vec![
-        json!({"id": "BAT", "name": "Battery", "kind": "battery", "place": "p", "elements": [
-            {"type": "battery", "plus": "+", "minus": "-", "open_volts": 12.0, "internal_ohms": 0.01}]}),
-        json!({"id": "F1", "name": "Fuse", "kind": "fuse", "place": "p", "elements": [
-            {"type": "fuse", "a": "1", "b": "2", "rating_amps": 15}]}),
-    ];
-    all.extend(parts);
-    let wires: Vec<Value> = [("BAT.+", "F1.1"), ("F1.2", "IN"), ("BAT.-", "G"), ("OUT", "G")]
-        .iter()
-        .chain(joined)
-        .enumerate()
-        .map(|(k, (from, to))| {
-            json!({"id": format!("w{k}"), "from": from, "to": to, "colour": "BK", "area_mm2": 16, "length_m": 0.01})
-        })
-        .collect();
-    let splices: Vec<Value> = ["IN", "OUT", "MID"]
-        .iter()
-        .filter(|s| joined.iter().any(|j| j.0 == **s || j.1 == **s) || **s != "MID")
-        .map(|s| json!({"id": s, "name": s, "place": "p"}))
-        .collect();
-    let text = json!({"format": 1, "id": "b", "make": "m", "model": "m", "year": 2022,
-        "places": [{"id": "p", "name": "p"}], "parts": all, "connectors": [], "splices": splices,
-        "grounds": [{"id": "G", "name": "g", "place": "p"}], "wires": wires,
-        "states": [{"id": "s", "name": "s"}]});
-    Arc::new(
-        Circuit::new(Vehicle::from_json(&text.to_string()).unwrap_or_else(|e| panic!("{e}")))
-            .unwrap(),
-    )
-}
-
-fn resistor(id: &str, ohms: f64) -> Value {
-    json!({"id": id, "name": id, "kind": "other", "place": "p",
-        "elements": [{"type": "resistor", "a": "1", "b": "2", "ohms": ohms}]})
+    bench::bench(parts, joined, json!({}))
 }
 
 /// Two equal resistors from IN to MID to OUT.
