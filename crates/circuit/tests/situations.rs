@@ -475,7 +475,13 @@ fn situations() -> Vec<Situation> {
             Reading {
                 state: on(),
                 black: "BAT.-",
-                ..volts("loaded", &["part:BAT:weak:0.6"], "BAT.+", "12 V × 0.522 / 1.128 with switch and terminals", 5.55)
+                ..volts(
+                    "loaded",
+                    &["part:BAT:weak:0.6"],
+                    "BAT.+",
+                    "12 V × 0.522 / 1.128 with switch and terminals",
+                    5.55,
+                )
             },
         ],
     );
@@ -504,7 +510,13 @@ fn situations() -> Vec<Situation> {
             json!({}),
         ),
         vec![
-            volts("engine against body, sound", &[], "ENG", "11.6 A × 2 mΩ in two ground points", 0.023),
+            volts(
+                "engine against body, sound",
+                &[],
+                "ENG",
+                "11.6 A × 2 mΩ in two ground points",
+                0.023,
+            ),
             volts("strap off", &["ground:G2:open"], "ENG", "12 V × 0.507 / 1.534", 3.97),
         ],
     );

@@ -48,6 +48,14 @@ pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device
     }))
 }
 
+impl Relay {
+    /// What the armature feels, as volts on a sound coil: its current makes the field, and in
+    /// shorted turns it makes none.
+    fn pull(&self, seen: &Seen<'_>) -> f64 {
+        seen.volts[0].abs().min(seen.amps[0].abs() * self.coil_ohms)
+    }
+}
+
 impl Device for Relay {
     fn law(&self, role: usize, mode: u8, _state: &OperatingState) -> Law {
         match (role, mode) {
@@ -57,7 +65,7 @@ impl Device for Relay {
         }
     }
     fn next(&self, mode: u8, seen: &Seen<'_>) -> u8 {
-        let coil = seen.volts[0].abs();
+        let coil = self.pull(seen);
         if coil >= self.pull_in {
             1
         } else if coil <= self.drop_out {
@@ -67,11 +75,11 @@ impl Device for Relay {
         }
     }
     fn remembers(&self, _mode: u8, seen: &Seen<'_>) -> bool {
-        let coil = seen.volts[0].abs();
+        let coil = self.pull(seen);
         coil > self.drop_out && coil < self.pull_in
     }
     fn margin(&self, mode: u8, seen: &Seen<'_>) -> f64 {
-        let coil = seen.volts[0].abs();
+        let coil = self.pull(seen);
         if mode == 1 { coil - self.pull_in } else { self.pull_in - coil }
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {

@@ -1,7 +1,7 @@
 //! Every check a technician could do, from the vehicle file.
 
 use crate::model::Model;
-use circuit::{Instrument, Probe};
+use circuit::{Circuit, Instrument, Of, Probe};
 use std::collections::BTreeSet;
 use vehicle::{Element, OperatingState};
 
@@ -183,11 +183,43 @@ fn stirred(model: &Model, state: &OperatingState, suspected: &[usize]) -> Stirre
 /// Nodes below which a field of suspects counts as one that moves everything.
 const FEW_NODES: usize = 30;
 
+/// Nodes of bus lines. A voltmeter shows an average there that depends on how busy the bus is, so
+/// it is no check to propose; levels and frames of a bus have instruments of their own.
+fn on_a_bus(c: &Circuit) -> Vec<bool> {
+    let mut on = vec![false; c.nodes];
+    for (part, p) in c.vehicle.parts.iter().enumerate() {
+        let lines = p.elements.iter().flat_map(|e| match e {
+            Element::CanTransceiver { high, low, .. } => vec![high, low],
+            Element::LinTransceiver { pin, .. } => vec![pin],
+            _ => vec![],
+        });
+        for pin in lines {
+            if let Some(n) = c.pin_node.get(&(part, pin.clone())) {
+                on[*n] = true;
+            }
+        }
+    }
+    let lines: Vec<_> = c
+        .branches
+        .iter()
+        .filter(|b| matches!(b.of, Of::Wire(_) | Of::Terminal(..)) && b.from != 0 && b.to != 0)
+        .collect();
+    while lines.iter().any(|b| on[b.from] != on[b.to]) {
+        for b in &lines {
+            let both = on[b.from] || on[b.to];
+            on[b.from] = both;
+            on[b.to] = both;
+        }
+    }
+    on
+}
+
 /// All candidates that any of the suspected hypotheses moves, in a fixed order.
 pub fn all(model: &Model, suspected: &[usize]) -> Vec<Candidate> {
     let reference = &model.circuit.reference;
     let v = &model.circuit.vehicle;
     let (points, drops) = (points(model), drops(model));
+    let bus = on_a_bus(&model.circuit);
     let mut out = Vec::new();
     for named in &v.states {
         let mut add = |what| {
@@ -200,7 +232,7 @@ pub fn all(model: &Model, suspected: &[usize]) -> Vec<Candidate> {
         }
         // What no suspect moves in this state tells nothing: it is not even weighed.
         let stirred = stirred(model, &named.state, suspected);
-        let moves = |id: &String| model.circuit.node(id).is_ok_and(|n| stirred.nodes[n]);
+        let moves = |id: &String| model.circuit.node(id).is_ok_and(|n| stirred.nodes[n] && !bus[n]);
         for point in points.iter().filter(|p| *p != reference && moves(p)) {
             add(What::Reading(Probe::volts(point, reference)));
         }
