@@ -96,7 +96,7 @@ impl Lists {
             let (load, output) = (id(&format!("E{k}")), format!("z{zone}o{k}"));
             cavities.push(pin);
             if k % 2 == 0 {
-                if zone % zones.div_ceil(10) == 0 {
+                if zone.is_multiple_of(zones.div_ceil(10)) {
                     self.on.push(json!(output));
                 }
                 elements.push(json!({"type": "low_side", "pin": pin, "ground": "31", "output": output, "on_ohms": 0.05, "limit_amps": 12, "sense_ohms": 100000}));

@@ -3,7 +3,7 @@
 //! `cargo xtask bench` runs it. The same points go through one ngspice process for comparison.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-#[path = "../tests/common/mod.rs"]
+#[path = "../../tests/common/mod.rs"]
 mod common;
 mod synthetic;
 
