@@ -242,7 +242,10 @@ fn three_wire_sensors_put_out_their_share_or_pull_low() {
     // Half way between 10 and 90 per cent of 12 V, 470 Ohm out, pulled up by 10 kOhm:
     // 6 + 6 x 470 / 10470 = 6.27 V.
     let pressure = json!({"type": "ratiometric", "supply": "1", "ground": "2", "output": "3", "draw_amps": 0.006, "output_ohms": 470, "stimulus": "p", "table": [[0, 0.1], [100, 0.9]]});
-    near(volts(&three(pressure, stimuli("p", 50.0)), json!({}), "S"), 6.27, 5e-3);
+    let c = three(pressure, stimuli("p", 50.0));
+    near(volts(&c, json!({}), "S"), 6.27, 5e-3);
+    // With 0.6 of its slope 10 + 0.6 x 40 = 34 per cent: 4.08 + 7.92 x 0.0449 = 4.44 V.
+    near(read(&c, json!({}), &["part:X:slope_low"], "S", "G"), 4.44, 5e-3);
     // A Hall switch pulls low through 25 Ohm: 12 x 25 / 10025 = 30 mV.
     let hall = json!({"type": "hall_switch", "supply": "1", "ground": "2", "output": "3", "draw_amps": 0.012, "on_ohms": 25, "min_volts": 4.5, "threshold": 0.5, "stimulus": "c"});
     let c = three(hall, stimuli("c", 0.0));

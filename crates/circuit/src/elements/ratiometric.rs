@@ -8,6 +8,8 @@ use crate::fault::ohms_text;
 use crate::law::Law;
 use vehicle::{Element, OperatingState, at_table};
 
+/// Slopes of a sensor that has drifted, as a share of the sound one, by mode from 2 on.
+const SLOPES: [f64; 2] = [0.6, 1.3];
 /// Supply voltage at which the draw is stated, volts.
 const REFERENCE_VOLTS: f64 = 5.0;
 
@@ -52,7 +54,11 @@ impl Device for Ratiometric {
         if mode == 1 && role > 0 {
             return Law::OPEN;
         }
-        self.at(role, at_table(&self.table, self.felt.now(state)))
+        let sound = at_table(&self.table, self.felt.now(state));
+        // A drifted slope turns about the end of the table where the output is lowest.
+        let low = self.table.iter().map(|t| t.1).fold(f64::INFINITY, f64::min);
+        let slope = SLOPES.get(usize::from(mode).wrapping_sub(2)).copied().unwrap_or(1.0);
+        self.at(role, low + slope * (sound - low))
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = Failure::grid(
@@ -63,6 +69,10 @@ impl Device for Ratiometric {
             |r| format!("loads its supply, {} inside", ohms_text(r)),
             |r| Local::Law(0, Law::Ohms(r)),
         );
+        for (mode, name) in [(2, "slope_low"), (3, "slope_high")] {
+            let text = format!("answers too {}", if mode == 2 { "little" } else { "strongly" });
+            out.push(Failure::new(name, 0.2, &text, Local::Hold(mode)));
+        }
         out.push(Failure::new("output_open", 0.5, "output open", Local::Hold(1)));
         // One resistor of the stage decides where the output hangs: nearly at ground or at supply.
         out.push(Failure::new(
