@@ -2,12 +2,15 @@
 
 use super::{Change, Fault, PAIR_OHMS, harshness, id_of, item_text, ohms_text};
 use crate::compile::Circuit;
+use std::collections::BTreeSet;
 
 const WEIGHT: f64 = 0.35;
 
 pub(super) fn generate(circuit: &Circuit, out: &mut Vec<Fault>) {
+    // Two conductors may lie beside each other in several places: that is one fault all the same.
+    let mut seen = BTreeSet::new();
     for place in &circuit.vehicle.places {
-        for (a, b) in &place.beside {
+        for (a, b) in place.beside.iter().filter(|(a, b)| seen.insert((a.min(b), a.max(b)))) {
             for ohms in PAIR_OHMS {
                 out.extend(make(circuit, &format!("{a}+{b}"), "bridge", Some(ohms)));
             }
@@ -27,14 +30,20 @@ pub(super) fn make(
     let (a, b) = name.split_once('+')?;
     let place =
         circuit.vehicle.places.iter().find(|p| p.beside.iter().any(|(x, y)| x == a && y == b))?;
-    // Towards the far end of each conductor: the chafed spot lies along it.
-    let node = |id: &str| Some(circuit.branches[circuit.wire_branch[circuit.wire(id)?]].to);
+    // Towards the far end of each conductor, since the chafed spot lies along it; where both end at
+    // the same point, at their near ends.
+    let ends = |id: &str| {
+        let branch = &circuit.branches[circuit.wire_branch[circuit.wire(id)?]];
+        Some([branch.to, branch.from])
+    };
+    let (near_a, near_b) = (ends(a)?, ends(b)?);
+    let (at, other) = near_a.into_iter().zip(near_b).find(|(x, y)| x != y)?;
     let repair_item = format!("pair:{a}+{b}");
     Some(Fault {
         id: id_of(&repair_item, mode, number),
         text: format!("{}: bridged through {}", item_text(circuit, &repair_item), ohms_text(ohms)),
         repair_item,
         prior: WEIGHT / PAIR_OHMS.len() as f64 * harshness(circuit, &[&place.id], true),
-        changes: vec![Change::Bridge(node(a)?, node(b)?, ohms)],
+        changes: vec![Change::Bridge(at, other, ohms)],
     })
 }

@@ -1,0 +1,125 @@
+//! What is kept of a hypothesis says the same as solving it alone; evidence in any order says the
+//! same of the suspects.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use circuit::{Instrument, Probe, software};
+use diagnosis::{Evidence, Finding, Model, Posterior, Strength};
+use proptest::prelude::*;
+use std::sync::LazyLock;
+use vehicle::{OperatingState, Vehicle};
+
+static MODEL: LazyLock<Model> = LazyLock::new(|| {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+    Model::new(Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap()).unwrap()
+});
+
+fn state(name: &str) -> OperatingState {
+    MODEL.circuit.vehicle.states.iter().find(|s| s.id == name).unwrap().state.clone()
+}
+
+#[test]
+fn a_snapshot_says_what_the_hypothesis_alone_says() {
+    let c = &MODEL.circuit;
+    let (mut compared, mut others) = (0, Vec::new());
+    for name in ["on", "low_beam"] {
+        let state = state(name);
+        let some: Vec<usize> = (0..MODEL.faults.len()).skip(7).step_by(523).collect();
+        let p = MODEL.predict_some(&state, &some);
+        for h in some {
+            let f = &MODEL.faults[h];
+            let alone = c.solve(&state, &f.changes, None);
+            if !alone.converged {
+                continue;
+            }
+            let kept = p.fault(h).unwrap();
+            compared += 1;
+            let volts = (0..c.nodes).all(|n| (kept.volts(n) - alone.volts[n]).abs() < 0.006);
+            let amps = c.wire_branch.iter().enumerate().all(|(w, k)| {
+                let amps = alone.amps(c, *k);
+                (kept.amps(w) - amps).abs() < 0.01 + 0.01 * amps.abs()
+            });
+            let lives = alone.alive_parts(c).iter().enumerate().all(|(q, a)| kept.alive(q) == *a);
+            let monitors = software::monitors(c, &alone)
+                .iter()
+                .enumerate()
+                .all(|(m, v)| kept.monitor(m) == *v);
+            if !(volts && amps && lives && monitors) {
+                others.push(format!("{name} {}: {volts} {amps} {lives} {monitors}", f.id));
+            }
+        }
+    }
+    assert!(compared > 100, "{compared}");
+    // A circuit with a memory of its own may rest in more than one way.
+    assert!(others.len() * 50 < compared, "{others:?}");
+}
+
+#[test]
+fn every_instrument_is_evidence() {
+    // An open conductor to the pump: the lamp stays dark, the jumper draws current, and each of
+    // them makes the conductor likelier than it was.
+    let washer = state("rear_washer");
+    let c = &MODEL.circuit;
+    let item = MODEL.items.iter().position(|i| i == "wire:62").unwrap();
+    let changes = circuit::fault::by_id(c, "wire:62:open").unwrap().changes;
+    let prior = Posterior::new(&MODEL, &[]).unwrap();
+    let before = prior.items[item];
+    for (instrument, red, black) in [
+        (Instrument::Volts, "M7.1", "BAT.-"),
+        (Instrument::LowVolts, "M7.1", "BAT.-"),
+        (Instrument::Lamp5, "M7.1", "BAT.-"),
+        (Instrument::Led, "M7.1", "BAT.-"),
+        (Instrument::Jumper, "C4.7:engine", "M7.1"),
+    ] {
+        let probe = Probe { instrument, red: red.into(), black: black.into() };
+        let shown = c.measure(&washer, &changes, &probe).unwrap().value();
+        let finding = Finding::Reading {
+            instrument,
+            red: red.into(),
+            black: black.into(),
+            value: shown.is_finite().then_some(shown),
+        };
+        let after = Posterior::new(&MODEL, &[Evidence { state: washer.clone(), finding }]).unwrap();
+        assert!(after.items[item] > 5.0 * before, "{instrument:?} {shown}: {}", after.items[item]);
+    }
+}
+
+fn evidence() -> Vec<Evidence> {
+    let washer = state("rear_washer");
+    let volts = |red: &str, value: f64| Evidence {
+        state: washer.clone(),
+        finding: Finding::Reading {
+            instrument: Instrument::Volts,
+            red: red.into(),
+            black: "BAT.-".into(),
+            value: Some(value),
+        },
+    };
+    vec![
+        Evidence {
+            state: washer.clone(),
+            finding: Finding::Effect { part: "M7".into(), strength: Strength::Weak },
+        },
+        volts("K9.87", 12.2),
+        volts("M7.1", 7.2),
+        volts("M7.2", 0.05),
+        // One that fits nothing.
+        volts("F23.2", 3.0),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+    #[test]
+    fn the_order_of_evidence_does_not_matter(order in Just((0..5usize).collect::<Vec<_>>()).prop_shuffle()) {
+        let all = evidence();
+        let straight = Posterior::new(&MODEL, &all).unwrap();
+        let shuffled: Vec<Evidence> = order.iter().map(|k| all[*k].clone()).collect();
+        let other = Posterior::new(&MODEL, &shuffled).unwrap();
+        let mut sum = 0.0;
+        for (a, b) in straight.items.iter().zip(&other.items) {
+            prop_assert!((a - b).abs() < 1e-9, "{} {}", a, b);
+            sum += a;
+        }
+        prop_assert!((sum - 1.0).abs() < 1e-9);
+    }
+}
