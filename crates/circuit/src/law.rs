@@ -254,10 +254,11 @@ impl Law {
             }
             let step = now / (self.norton(at).0 - fall);
             let next = at - step;
-            at = if next > low && next < high { next } else { 0.5 * (low + high) };
             if step.abs() < 1e-12 * (1.0 + at.abs()) || high - low < 1e-13 {
+                at = next.max(low).min(high);
                 break;
             }
+            at = if next > low && next < high { next } else { 0.5 * (low + high) };
         }
         Some(at)
     }
@@ -432,6 +433,20 @@ mod tests {
             let measured = (high - low) / (2.0 * h);
             let (least, most) = (gl.min(gh).min(g), gl.max(gh).max(g));
             prop_assert!(measured > 0.98 * least - 1e-7 && measured < 1.02 * most + 1e-7, "{measured} {g}");
+        }
+
+        #[test]
+        fn a_law_meets_the_line_that_the_rest_shows(
+            law in any_law(),
+            open in -20.0..20.0f64,
+            rest in 1e-3..1e5f64,
+            at in (-10.0..10.0f64, 1e-3..10.0f64),
+        ) {
+            // A rest of `open` volts behind `rest` ohms, seen at two voltages.
+            let line = |v: f64| (v, (open - v) / rest);
+            let v = law.meet(line(at.0), line(at.0 + at.1)).unwrap();
+            let error = law.amps(v) - (open - v) / rest;
+            prop_assert!(error.abs() <= 1e-6 * (1.0 + law.amps(v).abs()), "{v} {error}");
         }
 
         #[test]
