@@ -138,7 +138,10 @@ fn oracle(c: &Arc<Circuit>, faults: &[Fault], ours: f64) {
     let seconds = start.elapsed().as_secs_f64();
     let done = std::fs::remove_dir_all(&directory);
     match out {
-        Ok(_) => {
+        Ok(out) => {
+            let solved =
+                String::from_utf8_lossy(&out.stdout).matches("No. of Data Rows : 1").count();
+            assert_eq!(solved, given, "ngspice solved every deck");
             let theirs = seconds / given as f64;
             println!(
                 "ngspice, one process: {given} points in {seconds:.1} s, {:.0} ms each; {STATES} states would take {:.0} min; ratio {:.0}",
