@@ -135,7 +135,7 @@ impl Sweep {
     }
 
     /// Solves a hypothesis: every device and law settles, but of the voltages only those of the
-    /// nodes asked for are found, and those on the way to them.
+    /// nodes asked for are found, and those on the way to them: ask the point for nothing else.
     pub fn solve_at(&mut self, changes: &[Change], nodes: &[NodeId]) -> Point<'_> {
         self.whole = false;
         self.solve_for(changes, nodes)

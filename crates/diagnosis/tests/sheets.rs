@@ -1,20 +1,11 @@
 //! Sheets and connector faces of the whole van.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use diagnosis::Model;
+mod common;
+use common::{MODEL, state};
 use diagnosis::sheet::{self, Sheet, Wanted};
 use std::collections::BTreeSet;
-use std::sync::LazyLock;
-use vehicle::{OperatingState, Vehicle};
-
-static MODEL: LazyLock<Model> = LazyLock::new(|| {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
-    Model::new(Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap()).unwrap()
-});
-
-fn state(name: &str) -> OperatingState {
-    MODEL.circuit.vehicle.states.iter().find(|s| s.id == name).unwrap().state.clone()
-}
+use vehicle::OperatingState;
 
 fn draw(about: &str, state: &OperatingState) -> Sheet {
     let wanted = Wanted { about, more: &[], state, under: None };

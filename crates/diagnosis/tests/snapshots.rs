@@ -2,20 +2,11 @@
 //! same of the suspects.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod common;
 use circuit::{Instrument, Probe, software};
-use diagnosis::{Evidence, Finding, Model, Posterior, Strength};
+use common::{MODEL, state};
+use diagnosis::{Evidence, Finding, Posterior, Strength};
 use proptest::prelude::*;
-use std::sync::LazyLock;
-use vehicle::{OperatingState, Vehicle};
-
-static MODEL: LazyLock<Model> = LazyLock::new(|| {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
-    Model::new(Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap()).unwrap()
-});
-
-fn state(name: &str) -> OperatingState {
-    MODEL.circuit.vehicle.states.iter().find(|s| s.id == name).unwrap().state.clone()
-}
 
 #[test]
 fn a_snapshot_says_what_the_hypothesis_alone_says() {

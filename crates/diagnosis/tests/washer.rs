@@ -1,23 +1,13 @@
 //! A weak rear washer, worked through as a technician would.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod common;
 use circuit::{Instrument, Probe, fault};
+use common::{MODEL, state};
 use diagnosis::next::{self, Check};
 use diagnosis::verdict::{self, Verdict};
-use diagnosis::{Evidence, Finding, Model, Posterior, Strength, suspects};
-use std::sync::LazyLock;
-use vehicle::{OperatingState, Vehicle};
-
-static MODEL: LazyLock<Model> = LazyLock::new(|| {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
-    let vehicle = Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap();
-    Model::new(vehicle).unwrap()
-});
-
-fn state(id: &str) -> OperatingState {
-    let states = &MODEL.circuit.vehicle.states;
-    states.iter().find(|s| s.id == id).unwrap().state.clone()
-}
+use diagnosis::{Evidence, Finding, Posterior, Strength, suspects};
+use vehicle::OperatingState;
 
 fn effect(strength: Strength) -> Evidence {
     Evidence {

@@ -6,7 +6,7 @@ use crate::law::Law;
 use vehicle::{Element, OperatingState};
 
 /// Multiple of the rating at which a blade fuse opens within half an hour at most (ISO 8820-3).
-const BLOWS_AT: f64 = 1.35;
+pub(crate) const BLOWS_AT: f64 = 1.35;
 /// Cold drop of a blade fuse at its rated current, volts.
 const RATED_DROP: f64 = 0.075;
 

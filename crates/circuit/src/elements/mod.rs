@@ -18,7 +18,7 @@ mod contact;
 mod current_input;
 mod current_sensor;
 mod diode;
-mod fuse;
+pub(crate) mod fuse;
 mod generator;
 mod h_bridge;
 mod hall_switch;

@@ -115,6 +115,13 @@ impl Visits {
         }
     }
 
+    /// Takes the last step to visit out of a word of them.
+    fn take_last(&mut self, word: usize) -> Option<usize> {
+        let bit = self.todo[word].checked_ilog2()?;
+        self.todo[word] &= !(1 << bit);
+        Some(word * 64 + bit as usize)
+    }
+
     fn mark(&mut self, step: u32) {
         self.todo[step as usize / 64] |= 1 << (step % 64);
     }
@@ -158,10 +165,7 @@ impl Factor {
     pub fn update(&mut self, plan: &Plan) {
         self.touch(plan);
         for word in (0..self.visits.todo.len()).rev() {
-            while self.visits.todo[word] != 0 {
-                let bit = 63 - self.visits.todo[word].leading_zeros() as usize;
-                self.visits.todo[word] &= !(1 << bit);
-                let p = word * 64 + bit;
+            while let Some(p) = self.visits.take_last(word) {
                 let node = plan.order[p] as usize;
                 let v = self.find(plan, node);
                 let moved = (v - self.visits.base[node]).abs();
@@ -224,10 +228,7 @@ impl Factor {
             }
         }
         for word in (0..self.visits.todo.len()).rev() {
-            while self.visits.todo[word] != 0 {
-                let bit = 63 - self.visits.todo[word].leading_zeros() as usize;
-                self.visits.todo[word] &= !(1 << bit);
-                let p = word * 64 + bit;
+            while let Some(p) = self.visits.take_last(word) {
                 let node = plan.order[p] as usize;
                 let v = self.find(plan, node);
                 if (v - self.visits.shown[node]).abs() > STILL_VOLTS {

@@ -1,6 +1,7 @@
 //! The instruments: what each puts between its leads and how it shows what it finds.
 
 use super::Shown;
+use crate::elements::fuse::BLOWS_AT;
 use crate::law::Law;
 use serde::{Deserialize, Serialize};
 
@@ -19,8 +20,6 @@ const SHUNT_FUSE: f64 = 10.0;
 const JUMPER_FUSE: f64 = 7.5;
 /// The jumper's wire and fuse, ohms.
 const JUMPER_OHMS: f64 = 0.03;
-/// Multiple of its rating at which a fuse opens (ISO 8820-3, as for the vehicle's own).
-const BLOWS_AT: f64 = 1.35;
 /// Voltage of the test lamps, volts, and current at which the LED tester is fully lit, amperes.
 const LAMP_VOLTS: f64 = 12.0;
 const LED_AMPS: f64 = 0.02;
