@@ -6,6 +6,7 @@ use crate::bench::Addresses;
 use crate::shop::Shop;
 use diagnosis::evidence::Strength;
 use diagnosis::ledger::{Entry, Intake};
+use diagnosis::prior::{Occurs, Recent};
 use serde::Deserialize;
 use standin::{Past, Ports, Setup, Standin};
 use std::path::Path;
@@ -22,7 +23,11 @@ struct DemoJob {
     lamps: String,
     output: String,
     effect: Option<Strength>,
-    fault: String,
+    #[serde(default)]
+    occurs: Occurs,
+    #[serde(default)]
+    recent: Vec<Recent>,
+    faults: Vec<String>,
     seed: u64,
     past: Vec<DemoPast>,
 }
@@ -49,7 +54,7 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
         let vehicle = vehicle::Vehicle::from_json(&text).map_err(|e| e.to_string())?;
         let setup = Setup {
             vehicle,
-            fault: Some(job.fault),
+            faults: job.faults,
             seed: job.seed,
             vin: job.vin.clone(),
             past: job
@@ -78,6 +83,8 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
                     output: job.output,
                     effect: job.effect,
                     reference: job.reference,
+                    occurs: job.occurs,
+                    recent: job.recent,
                 };
                 shop.open_job(&job.vehicle, Some(&job.id), &[Entry::Intake { intake }])?
             }

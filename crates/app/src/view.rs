@@ -1,10 +1,11 @@
 //! What the screen shows of a job: derived from the ledger, rebuilt at every change.
 
 use crate::bench::modules;
-use circuit::{Instrument, Probe};
-use diagnosis::evidence::{Finding, Strength};
-use diagnosis::ledger::{Case, Entry, Intake, Numbered, Present, Repair, ScannedModule};
-use diagnosis::next::{self, Check};
+use circuit::Probe;
+use diagnosis::evidence::{Finding, Present, Strength};
+use diagnosis::ledger::{Case, Entry, Intake, Numbered, Repair, ScannedModule};
+use diagnosis::next::{self, Ask, Check};
+use diagnosis::prior::Priors;
 use diagnosis::suspects::{self, Suspect};
 use diagnosis::verdict::{self, Judged, Verdict};
 use diagnosis::{Evidence, Model, ModelError, Posterior, words};
@@ -276,21 +277,6 @@ fn probe(f: &Finding) -> Option<(Probe, Option<f64>)> {
     }
 }
 
-/// The quantity a probe asks for, as the interface names it.
-fn quantity(i: Instrument) -> &'static str {
-    match i {
-        Instrument::Volts => "volts",
-        Instrument::Ohms => "ohms",
-        Instrument::Amps => "amps",
-        Instrument::LowVolts => "low_volts",
-        Instrument::Shunt => "shunt",
-        Instrument::Lamp5 => "lamp5",
-        Instrument::Lamp21 => "lamp21",
-        Instrument::Led => "led",
-        Instrument::Jumper => "jumper",
-    }
-}
-
 struct Weighed {
     /// After all evidence before the repair.
     before: Posterior,
@@ -300,15 +286,16 @@ struct Weighed {
     proven: bool,
 }
 
-fn weigh(model: &Model, case: &Case) -> Result<Weighed, ModelError> {
+fn weigh(model: &Model, priors: &Priors, case: &Case) -> Result<Weighed, ModelError> {
     let believed = case.believed();
-    let before = Posterior::new(model, &believed)?;
+    let before = Posterior::given(model, priors, &believed)?;
     let top = before.ranking()[0].0;
     let mut judged = BTreeMap::new();
     let mut proven = false;
     for (k, (number, e)) in case.evidence.iter().enumerate() {
         if let Some((probe, value)) = probe(&e.finding) {
-            let then = Posterior::weigh(model, before.likelihoods[..k].to_vec());
+            let earlier = before.moments.iter().filter(|m| m.pieces.iter().all(|p| *p < k));
+            let then = Posterior::weigh(model, priors, earlier.cloned().collect());
             judged.insert(*number, verdict::judge(model, &then, &e.state, &probe, value)?);
             proven |= then.items[top] > next::CERTAIN;
         }
@@ -329,7 +316,8 @@ pub fn view(
     entries: &[Numbered],
 ) -> Result<View, ModelError> {
     let case = Case::of(model, entries);
-    let weighed = weigh(model, &case)?;
+    let priors = Priors::new(model, &case.known(BTreeMap::new()));
+    let weighed = weigh(model, &priors, &case)?;
     let v = &model.circuit.vehicle;
     // After a repair only what was found since speaks about what is still wrong.
     let still: Vec<Evidence> = match &case.repair {
@@ -343,13 +331,19 @@ pub fn view(
         });
     let now = match &case.repair {
         None => weighed.before.clone(),
-        Some(_) => Posterior::new(model, &still)?,
+        Some(_) => Posterior::given(model, &priors, &still)?,
+    };
+    let ask = Ask {
+        model,
+        priors: &priors,
+        evidence: &still,
+        posterior: &now,
+        present: case.present,
+        now: &case.state,
+        refused: &case.refused,
     };
     let (list, checks) = if trouble_left && !still.is_empty() {
-        (
-            suspects::suspects(model, &still, &now, LISTED)?,
-            next::checks(model, &still, &now, &case.state, &case.refused, 5)?,
-        )
+        (suspects::suspects(model, &priors, &still, &now, LISTED)?, next::checks(&ask, 5)?)
     } else {
         (Vec::new(), Vec::new())
     };
@@ -495,6 +489,14 @@ fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -> Row {
         }
         Entry::Repaired { item, text, .. } => {
             ("repaired", format!("Repaired: {}", model.item_text(item)), text.clone())
+        }
+        Entry::Adjusted { adjusted } => (
+            "adjusted",
+            format!("Weight of {}", model.item_text(&adjusted.item)),
+            format!("×{}: {}", adjusted.factor, adjusted.reason),
+        ),
+        Entry::Overridden { module, reason } => {
+            ("overridden", format!("{module} condemned with points open"), reason.clone())
         }
         Entry::Note { text } => ("note", "Note".into(), text.clone()),
         Entry::SignedOff => ("signed_off", "Signed off".into(), String::new()),
@@ -685,7 +687,7 @@ fn proofs(model: &Model, case: &Case, weighed: &Weighed) -> Vec<Proof> {
                     done,
                     failed,
                     state: e.state.clone(),
-                    quantity: quantity(p.instrument).into(),
+                    quantity: p.instrument.name().into(),
                     red: p.red,
                     black: p.black,
                 });

@@ -126,27 +126,49 @@ impl Circuit {
         let dominant = self.solve(state, &held, None);
         self.transceivers(bus)
             .map(|d| {
-                let placed = &self.devices[d];
-                let element = &self.vehicle.parts[placed.part].elements[placed.element];
-                let pin = |s: &Solution, name: &String| {
-                    self.pin_node.get(&(placed.part, name.clone())).map_or(0.0, |n| s.volts[*n])
-                };
-                let hears = match element {
-                    Element::CanTransceiver { high, low, .. } => {
-                        pin(&dominant, high) - pin(&dominant, low) >= 0.9
-                            && pin(&rest, high) - pin(&rest, low) <= 0.5
-                    }
-                    Element::LinTransceiver { pin: line, supply, ground, .. } => {
-                        let share = |s: &Solution| {
-                            (pin(s, line) - pin(s, ground))
-                                / (pin(s, supply) - pin(s, ground)).max(1e-3)
-                        };
-                        share(&dominant) <= 0.4 && share(&rest) >= 0.6
-                    }
-                    _ => false,
-                };
-                (placed.part, sends && hears && rest.alive(self, placed.part))
+                let part = self.devices[d].part;
+                let hears = self.ear(d).is_some_and(|ear| {
+                    let volts = |s: &Solution| ear.nodes.map(|n| s.volts[n]);
+                    ear.hears(volts(&dominant), volts(&rest))
+                });
+                (part, sends && hears && rest.alive(self, part))
             })
             .collect()
+    }
+
+    /// Where a transceiver listens; none for any other device.
+    pub fn ear(&self, device: usize) -> Option<Ear> {
+        let placed = &self.devices[device];
+        let pin = |name: &String| self.pin_node.get(&(placed.part, name.clone())).copied();
+        match &self.vehicle.parts[placed.part].elements[placed.element] {
+            Element::CanTransceiver { high, low, .. } => {
+                Some(Ear { nodes: [pin(high)?, pin(low)?, 0], is_lin: false })
+            }
+            Element::LinTransceiver { pin: line, supply, ground, .. } => {
+                Some(Ear { nodes: [pin(line)?, pin(ground)?, pin(supply)?], is_lin: true })
+            }
+            _ => None,
+        }
+    }
+}
+
+/// Where a transceiver listens, and what it takes for a bit.
+#[derive(Debug, Clone, Copy)]
+pub struct Ear {
+    /// High and low line of CAN; line, ground and supply pin of LIN.
+    pub nodes: [NodeId; 3],
+    is_lin: bool,
+}
+
+impl Ear {
+    /// Whether it takes the voltages of its nodes for dominant in one phase and for recessive in
+    /// the other (ISO 11898-2, ISO 17987-4).
+    pub fn hears(self, dominant: [f64; 3], recessive: [f64; 3]) -> bool {
+        let across = |v: [f64; 3]| v[0] - v[1];
+        let share = |v: [f64; 3]| across(v) / (v[2] - v[1]).max(1e-3);
+        match self.is_lin {
+            false => across(dominant) >= 0.9 && across(recessive) <= 0.5,
+            true => share(dominant) <= 0.4 && share(recessive) >= 0.6,
+        }
     }
 }

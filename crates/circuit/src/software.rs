@@ -95,7 +95,7 @@ pub struct Software {
 }
 
 /// What a monitor finds at an operating point.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Verdict {
     /// Its module is silent or its enabling condition does not hold.
     NotRun,
@@ -196,6 +196,14 @@ impl Software {
             Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
             Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
             _ => 0.0,
+        }
+    }
+
+    /// The nodes between which a signal, by number, is a voltage; none for one that is not.
+    pub fn pins(&self, signal: usize) -> Option<(NodeId, NodeId)> {
+        match self.signals.get(signal) {
+            Some(Source::Volts(a, b)) => Some((*a, *b)),
+            _ => None,
         }
     }
 

@@ -13,30 +13,39 @@ fn main() {
     println!("{} hypotheses compiled in {:?}", model.faults.len(), started.elapsed());
     let states = &model.circuit.vehicle.states;
     let state = &states.iter().find(|s| s.id == "rear_washer").unwrap().state;
-    let mut all = vec![Evidence {
-        state: state.clone(),
-        finding: Finding::Effect { part: "M7".into(), strength: Strength::Weak },
-    }];
+    let mut all = vec![Evidence::new(
+        state.clone(),
+        Finding::Effect { part: "M7".into(), strength: Strength::Weak },
+    )];
     for (red, value) in
         [("", 0.0), ("K9.87", 12.3), ("M7.1", 7.3), ("M7.2", 0.04), ("C4.7:cabin", 12.25)]
     {
         if !red.is_empty() {
-            all.push(Evidence {
-                state: state.clone(),
-                finding: Finding::Reading {
+            all.push(Evidence::new(
+                state.clone(),
+                Finding::Reading {
                     instrument: Instrument::Volts,
                     red: red.into(),
                     black: "BAT.-".into(),
                     value: Some(value),
                 },
-            });
+            ));
         }
         let t = Instant::now();
         let p = Posterior::new(&model, &all).unwrap();
         let weighed = t.elapsed();
-        let list = suspects::suspects(&model, &all, &p, 6).unwrap();
+        let list = suspects::suspects(&model, model.plain(), &all, &p, 6).unwrap();
         let listed = t.elapsed();
-        let checks = next::checks(&model, &all, &p, state, &[], 5).unwrap();
+        let ask = next::Ask {
+            model: &model,
+            priors: model.plain(),
+            evidence: &all,
+            posterior: &p,
+            present: diagnosis::Present::Unknown,
+            now: state,
+            refused: &[],
+        };
+        let checks = next::checks(&ask, 5).unwrap();
         println!(
             "{} findings: weighed {weighed:?}, listed {listed:?}, checks {:?}; {} {:.0} %, next {}",
             all.len(),

@@ -3,28 +3,14 @@
 //! Entries are never changed: doubting or withdrawing is an entry of its own.
 //! [`Case`] is what the entries add up to and can be rebuilt from them at any time.
 
-use crate::evidence::{Evidence, Finding, Strength};
+use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::model::Model;
+use crate::prior::{Adjusted, Known, Occurs, Recent};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
 use vehicle::OperatingState;
-
-/// Whether the symptom is there now.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
-)]
-#[serde(rename_all = "snake_case")]
-pub enum Present {
-    /// It shows.
-    Yes,
-    /// It does not show.
-    No,
-    /// Nobody has looked.
-    #[default]
-    Unknown,
-}
 
 /// Identity and complaint.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -46,6 +32,10 @@ pub struct Intake {
     pub effect: Option<Strength>,
     /// Order or customer reference.
     pub reference: String,
+    /// How often it shows.
+    pub occurs: Occurs,
+    /// What was worked on, got wet or was hit lately.
+    pub recent: Vec<Recent>,
 }
 
 /// A code as a module reported it.
@@ -163,6 +153,19 @@ pub enum Entry {
         /// It had been proven by a reading of its own.
         proven: bool,
     },
+    /// The technician's own weight for a repair item; 1 takes it back.
+    Adjusted {
+        /// Item, factor and reason.
+        #[serde(flatten)]
+        adjusted: Adjusted,
+    },
+    /// A module is condemned although something is still open, with the reason.
+    Overridden {
+        /// The module part.
+        module: String,
+        /// Why.
+        reason: String,
+    },
     /// A remark.
     Note {
         /// Text.
@@ -218,6 +221,10 @@ pub struct Case {
     pub doubted: BTreeSet<u64>,
     /// Checks refused.
     pub refused: Vec<String>,
+    /// The technician's own weights, the latest for each item.
+    pub adjusted: Vec<Adjusted>,
+    /// Modules condemned with points open: entry, module, reason.
+    pub overridden: Vec<(u64, String, String)>,
     /// The repair.
     pub repair: Option<Repair>,
     /// Scans: entry number and modules.
@@ -261,7 +268,9 @@ impl Case {
             Entry::Symptom { present } => self.present = *present,
             Entry::State { state } => self.state = state.clone(),
             Entry::Scan { state, modules } => {
-                for found in scan_evidence(state, modules) {
+                for mut found in scan_evidence(state, modules) {
+                    found.present = self.present;
+                    found.moment = e.number;
                     self.evidence_of(e.number, found);
                 }
                 self.scans.push((e.number, modules.clone()));
@@ -269,6 +278,15 @@ impl Case {
             Entry::Cleared { .. } => self.clears.push(e.number),
             Entry::Found { evidence, .. } => self.evidence_of(e.number, evidence.clone()),
             Entry::Refused { check } => self.refused.push(check.clone()),
+            Entry::Adjusted { adjusted } => {
+                self.adjusted.retain(|a| a.item != adjusted.item);
+                if adjusted.factor != 1.0 {
+                    self.adjusted.push(adjusted.clone());
+                }
+            }
+            Entry::Overridden { module, reason } => {
+                self.overridden.push((e.number, module.clone(), reason.clone()));
+            }
             Entry::Repaired { item, text, probability, proven } => {
                 self.repair = Some(Repair {
                     number: e.number,
@@ -290,6 +308,16 @@ impl Case {
         }
     }
 
+    /// What weighs before evidence; `confirmed` is what this shop has found before.
+    pub fn known(&self, confirmed: BTreeMap<String, u32>) -> Known {
+        Known {
+            recent: self.intake.recent.clone(),
+            occurs: self.intake.occurs,
+            confirmed,
+            adjusted: self.adjusted.clone(),
+        }
+    }
+
     /// Evidence before the repair, without entry numbers.
     pub fn believed(&self) -> Vec<Evidence> {
         self.evidence.iter().map(|(_, e)| e.clone()).collect()
@@ -304,14 +332,16 @@ fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
     let named = v.states.iter().find(|s| s.state.outputs.contains(&output.id));
     let mut state = named.map(|s| s.state.clone()).unwrap_or_default();
     state.outputs.insert(output.id.clone());
-    Some(Evidence { state, finding: Finding::Effect { part: output.load.clone(), strength } })
+    // What the customer tells of is how it is when it shows.
+    let finding = Finding::Effect { part: output.load.clone(), strength };
+    Some(Evidence { state, present: Present::Yes, moment: 0, finding })
 }
 
 /// What a scan says: who answers, which monitors fail now, which have run and passed.
 /// A code that failed earlier and has not been tested since says nothing about now.
 pub fn scan_evidence(state: &OperatingState, modules: &[ScannedModule]) -> Vec<Evidence> {
     let mut out = Vec::new();
-    let mut add = |finding| out.push(Evidence { state: state.clone(), finding });
+    let mut add = |finding| out.push(Evidence::new(state.clone(), finding));
     for m in modules {
         add(Finding::Answer { module: m.module.clone(), answers: m.answered });
         for c in m.codes.iter().filter(|c| c.failing() || c.tested_now()) {

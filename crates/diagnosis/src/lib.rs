@@ -5,17 +5,22 @@
 //! [`suspects`] groups them by what a technician would repair; [`next`] finds the
 //! check that tells most per minute.
 
+pub mod coverage;
 pub mod evidence;
 pub mod ledger;
 pub mod model;
 pub mod next;
+pub mod pairs;
 pub mod posterior;
+pub mod prior;
 pub mod sheet;
 pub mod snapshot;
 pub mod suspects;
+pub mod trial;
 pub mod verdict;
 pub mod words;
 
-pub use evidence::{Evidence, Finding, Strength};
+pub use evidence::{Evidence, Finding, Present, Strength};
 pub use model::{Model, ModelError};
 pub use posterior::Posterior;
+pub use prior::{Known, Priors};

@@ -1,10 +1,13 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
+use crate::evidence::Likelihood;
 use crate::evidence::reading::{self, Expected};
+use crate::next::candidates::{Loads, Reachable};
+use crate::prior::Priors;
 pub use crate::snapshot::{Healthy, Snapshot};
 use circuit::{
     Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Probe, Solution, Sweep, fault,
-    meter::Leads,
+    meter::Leads, place,
 };
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -97,12 +100,24 @@ pub struct Model {
     drawn: Vec<Circuit>,
     cache: Mutex<HashMap<OperatingState, Arc<Predictions>>>,
     readings: Mutex<HashMap<(OperatingState, Probe), Arc<Expected>>>,
+    weighed: Mutex<HashMap<String, Arc<Likelihood>>>,
+    /// Share of each hypothesis that comes and goes, before anything is known.
+    pub wavering: Vec<f64>,
+    variants: Vec<Vec<usize>>,
+    plain: OnceLock<Priors>,
+    reachable: OnceLock<Reachable>,
+    loads: OnceLock<Loads>,
+    pairs: Mutex<HashMap<(OperatingState, usize, usize), Arc<Snapshot>>>,
 }
 
 /// The item that stands for everything the vehicle file does not hold.
 pub const ELSEWHERE: &str = "elsewhere";
 /// Vehicles drawn within tolerance to learn how far sound readings scatter.
 const DRAWN: u64 = 8;
+/// Predictions of two faults at once that are kept.
+const KEPT_PAIRS: usize = 4096;
+/// Pieces of evidence whose likelihoods are kept; a job seldom has more.
+const KEPT_LIKELIHOODS: usize = 96;
 /// States kept; enough for all the checks of a job on a small vehicle.
 const KEPT: usize = 64;
 
@@ -147,7 +162,12 @@ impl Model {
         }
         drop(number);
         items.push(ELSEWHERE.to_owned());
+        let mut variants = vec![Vec::new(); items.len()];
+        for (h, item) in item_of.iter().enumerate() {
+            variants[*item].push(h);
+        }
         let order = circuit::sweep::order(&circuit, &faults);
+        let wavering = faults.iter().map(|f| place::wavering_share(&circuit, f)).collect();
         Ok(Self {
             circuit,
             faults,
@@ -157,6 +177,13 @@ impl Model {
             drawn,
             cache: Mutex::default(),
             readings: Mutex::default(),
+            weighed: Mutex::default(),
+            wavering,
+            variants,
+            plain: OnceLock::new(),
+            reachable: OnceLock::new(),
+            loads: OnceLock::new(),
+            pairs: Mutex::default(),
         })
     }
 
@@ -188,7 +215,9 @@ impl Model {
         });
         let mut cache = self.cache.lock().unwrap_or_else(PoisonError::into_inner);
         if cache.len() >= KEPT {
-            cache.clear();
+            // Named states come up again and again.
+            let named = &self.circuit.vehicle.states;
+            cache.retain(|s, _| named.iter().any(|n| n.state == *s));
         }
         cache.insert(state.clone(), Arc::clone(&made));
         made
@@ -242,7 +271,7 @@ impl Model {
         &self,
         sweep: &Sweep,
         meter: Option<Change>,
-        at: Option<[NodeId; 2]>,
+        at: Option<&[NodeId]>,
         wanted: impl Fn(usize) -> bool + Sync,
         else_this: T,
         keep: impl Fn(Point<'_>) -> T + Sync,
@@ -262,7 +291,7 @@ impl Model {
                         changes.clear();
                         changes.extend_from_slice(&self.faults[*h as usize].changes);
                         changes.extend(meter);
-                        keep(match &at {
+                        keep(match at {
                             Some(nodes) => sweep.solve_at(&changes, nodes),
                             None => sweep.solve(&changes),
                         })
@@ -299,6 +328,91 @@ impl Model {
         }
         readings.insert(key, Arc::clone(&made));
         Ok(made)
+    }
+
+    /// Weights with nothing known but the vehicle file.
+    pub fn plain(&self) -> &Priors {
+        self.plain.get_or_init(|| Priors::plain(self))
+    }
+
+    /// Everywhere a lead can go.
+    pub fn reachable(&self) -> &Reachable {
+        self.reachable.get_or_init(|| Reachable::of(self))
+    }
+
+    /// What every output loads.
+    pub fn loads(&self) -> &Loads {
+        self.loads.get_or_init(|| Loads::of(self))
+    }
+
+    /// Hypotheses of a repair item, by its number.
+    pub fn variants(&self, item: usize) -> &[usize] {
+        self.variants.get(item).map_or(&[], Vec::as_slice)
+    }
+
+    /// Number of a repair item.
+    pub fn item(&self, id: &str) -> Option<usize> {
+        self.items.iter().position(|x| x == id)
+    }
+
+    /// What two hypotheses at once predict for a state, from the cache when it is there.
+    pub fn pair(&self, state: &OperatingState, a: usize, b: usize) -> Arc<Snapshot> {
+        let lock = || self.pairs.lock().unwrap_or_else(PoisonError::into_inner);
+        let key = (state.clone(), a, b);
+        let hit = lock().get(&key).cloned();
+        if let Some(hit) = hit {
+            return hit;
+        }
+        let changes: Vec<Change> =
+            [a, b].iter().flat_map(|h| self.faults[*h].changes.iter().copied()).collect();
+        let made = Arc::new(self.snapshot(state, &changes));
+        let mut pairs = lock();
+        if pairs.len() >= KEPT_PAIRS {
+            pairs.clear();
+        }
+        pairs.insert(key, Arc::clone(&made));
+        made
+    }
+
+    /// The likelihoods of a piece of evidence, from the cache when they are there.
+    pub(crate) fn weighed(
+        &self,
+        found: &impl serde::Serialize,
+        make: impl FnOnce() -> Result<Likelihood, ModelError>,
+    ) -> Result<Arc<Likelihood>, ModelError> {
+        let key = serde_json::to_string(found).unwrap_or_default();
+        let lock = || self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
+        let hit = lock().get(&key).cloned();
+        if let Some(hit) = hit {
+            return Ok(hit);
+        }
+        let made = Arc::new(make()?);
+        let mut weighed = lock();
+        if weighed.len() >= KEPT_LIKELIHOODS {
+            weighed.clear();
+        }
+        weighed.insert(key, Arc::clone(&made));
+        Ok(made)
+    }
+
+    /// What any changes of the circuit predict for a state.
+    pub fn snapshot(&self, state: &OperatingState, changes: &[Change]) -> Snapshot {
+        let p = self.predict(state);
+        let mut sweep = p.sweep.clone();
+        Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes))
+    }
+
+    /// What a meter shows under any changes of the circuit; infinite is over limit.
+    ///
+    /// # Errors
+    /// [`ModelError`] for points that do not exist.
+    pub fn reads(
+        &self,
+        state: &OperatingState,
+        changes: &[Change],
+        probe: &Probe,
+    ) -> Result<f64, ModelError> {
+        Ok(reading::read(self, state, changes, probe.leads(&self.circuit)?))
     }
 
     /// How far the reading of a sound vehicle scatters, one standard deviation.

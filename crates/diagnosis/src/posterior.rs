@@ -1,7 +1,10 @@
-//! Weighing: prior times likelihood, over hypotheses and over repair items.
+//! Weighing: prior times likelihood, over hypotheses, over pairs of them and over repair items.
 
-use crate::evidence::Evidence;
+use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, moments};
 use crate::model::{Model, ModelError};
+use crate::pairs::{self, Pair};
+use crate::prior::Priors;
+use std::collections::BTreeMap;
 
 /// Share of "not in this vehicle file" before any evidence.
 const ELSEWHERE_PRIOR: f64 = 0.005;
@@ -9,55 +12,211 @@ const ELSEWHERE_PRIOR: f64 = 0.005;
 /// Share of what "not in this vehicle file" does that no fault of the file would do.
 const UNFORESEEN: f64 = 0.2;
 
+/// Share of "not in this vehicle file" from which on no single fault is taken to explain it all,
+/// and pairs are tried.
+const PAIRS_FROM: f64 = 0.1;
+
 /// Probabilities after some evidence.
 #[derive(Debug, Clone)]
 pub struct Posterior {
     /// Probability of each hypothesis and, last, of "not in this vehicle file".
     pub hypotheses: Vec<f64>,
-    /// Probability of each repair item, in the order of [`Model::items`].
+    /// How much of each hypothesis' probability is that it comes and goes.
+    pub wavering: Vec<f64>,
+    /// Pairs of faults, likeliest first; empty while a single one explains the evidence.
+    pub pairs: Vec<Pair>,
+    /// Probability that each repair item is at fault, in the order of [`Model::items`]; with pairs
+    /// they add up to more than one.
     pub items: Vec<f64>,
-    /// Log-likelihoods of each piece of evidence.
-    pub likelihoods: Vec<Vec<f64>>,
-    /// Log of the evidence's probability under the whole model, per piece of evidence added.
+    /// The evidence, sorted into moments.
+    pub moments: Vec<Moment>,
+    /// Log of the evidence's probability under the whole model.
     pub surprise: f64,
+    /// Logs of the weights, not normalised.
+    logs: Vec<f64>,
+}
+
+/// Something that can be wrong, as far as it still matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Explains {
+    /// A hypothesis, by its number.
+    Fault(usize),
+    /// A pair, by its number in [`Posterior::pairs`].
+    Pair(usize),
+    /// Not in this vehicle file.
+    Elsewhere,
+}
+
+/// What still matters.
+#[derive(Debug, Clone, Copy)]
+pub struct Live {
+    /// What is wrong.
+    pub what: Explains,
+    /// Its probability.
+    pub p: f64,
+    /// Explanations with the same number call for the same repair: a repair item, or two of them.
+    pub group: usize,
+    /// Chance that the fault is there at the next check; less than one for those that come and go.
+    pub there: f64,
+}
+
+/// Logarithms are added as whole multiples of this, so that the order of the evidence cannot
+/// matter even in the last bit.
+const STEP: f64 = 1.0 / (1u64 << 36) as f64;
+/// What is less likely than this is impossible.
+const LEAST_LOG: f64 = -1e5;
+
+fn steps(log: f64) -> i64 {
+    (log.max(LEAST_LOG) / STEP).round() as i64
 }
 
 impl Posterior {
-    /// Weighs all evidence. The order does not matter.
+    /// Weighs all evidence, with nothing known beside it. The order does not matter.
     ///
     /// # Errors
     /// [`ModelError`] for evidence that does not fit the vehicle.
     pub fn new(model: &Model, evidence: &[Evidence]) -> Result<Self, ModelError> {
-        let likelihoods =
-            evidence.iter().map(|e| e.log_likelihoods(model)).collect::<Result<Vec<_>, _>>()?;
-        let total: f64 = model.faults.iter().map(|f| f.prior).sum();
-        let likelihoods = likelihoods.into_iter().map(|l| like_others(model, total, l)).collect();
-        Ok(Self::weigh(model, likelihoods))
+        Self::given(model, model.plain(), evidence)
     }
 
-    /// Weighs evidence whose likelihoods are known already.
-    pub fn weigh(model: &Model, likelihoods: Vec<Vec<f64>>) -> Self {
-        let total: f64 = model.faults.iter().map(|f| f.prior).sum();
-        let mut logs: Vec<f64> =
-            model.faults.iter().map(|f| (f.prior / total * (1.0 - ELSEWHERE_PRIOR)).ln()).collect();
-        logs.push(ELSEWHERE_PRIOR.ln());
-        // Summed in sorted order, so that the order of the evidence cannot matter even in the last bit.
-        let mut column = vec![0.0; likelihoods.len()];
-        for (h, log) in logs.iter_mut().enumerate() {
-            for (value, l) in column.iter_mut().zip(&likelihoods) {
-                *value = l[h];
+    /// Weighs all evidence with what was known before.
+    ///
+    /// # Errors
+    /// [`ModelError`] for evidence that does not fit the vehicle.
+    pub fn given(
+        model: &Model,
+        priors: &Priors,
+        evidence: &[Evidence],
+    ) -> Result<Self, ModelError> {
+        let mut posterior = Self::weigh(model, priors, moments(model, evidence)?);
+        let elsewhere = posterior.items.last().copied().unwrap_or(0.0);
+        if elsewhere > PAIRS_FROM && evidence.len() > 1 {
+            let pairs = pairs::best(model, priors, evidence, &posterior)?;
+            posterior.take_in(model, &pairs);
+        }
+        Ok(posterior)
+    }
+
+    /// Weighs evidence whose likelihoods are known already, single faults only.
+    pub fn weigh(model: &Model, priors: &Priors, moments: Vec<Moment>) -> Self {
+        let n = model.faults.len();
+        let mut sums = vec![[0i64; 2]; n];
+        let mut elsewhere = 0i64;
+        for moment in &moments {
+            let l = &moment.likelihood;
+            let (away, mut beyond) = (steps(l.away), Beyond::default());
+            for (h, sum) in sums.iter_mut().enumerate() {
+                let there = l.there[h];
+                // Most hypotheses leave most findings alone.
+                if there == l.away && l.wavering.is_none() {
+                    sum[0] += away;
+                    sum[1] += away;
+                    beyond.same += priors.steady[h] + priors.wavering[h];
+                } else {
+                    let wavering = l.wavering(h, moment.present);
+                    sum[0] += steps(there);
+                    sum[1] += steps(wavering);
+                    beyond.other +=
+                        priors.steady[h] * there.exp() + priors.wavering[h] * wavering.exp();
+                }
             }
-            column.sort_by(f64::total_cmp);
-            *log += column.iter().sum::<f64>();
+            elsewhere += steps(beyond.log(l));
         }
-        let most = logs.iter().copied().fold(f64::NEG_INFINITY, f64::max);
-        let sum: f64 = logs.iter().map(|l| (l - most).exp()).sum();
-        let hypotheses: Vec<f64> = logs.iter().map(|l| (l - most).exp() / sum).collect();
-        let mut items = vec![0.0; model.items.len()];
-        for (h, p) in hypotheses.iter().enumerate() {
-            items[model.item_of.get(h).copied().unwrap_or(model.items.len() - 1)] += p;
+        let known = (1.0 - ELSEWHERE_PRIOR).ln();
+        let mut steady = Vec::with_capacity(n);
+        let mut logs = Vec::with_capacity(n + 1);
+        for (h, sum) in sums.iter().enumerate() {
+            let s = priors.steady_log[h] + known + sum[0] as f64 * STEP;
+            let w = priors.wavering_log[h] + known + sum[1] as f64 * STEP;
+            let most = s.max(w);
+            let both = match most.is_finite() {
+                true => most + ((s - most).exp() + (w - most).exp()).ln(),
+                false => most,
+            };
+            steady.push(if most.is_finite() { (w - both).exp() } else { 0.0 });
+            logs.push(both);
         }
-        Self { hypotheses, items, likelihoods, surprise: most + sum.ln() }
+        logs.push(ELSEWHERE_PRIOR.ln() + elsewhere as f64 * STEP);
+        let mut posterior = Self {
+            hypotheses: Vec::new(),
+            wavering: steady,
+            pairs: Vec::new(),
+            items: Vec::new(),
+            moments,
+            surprise: 0.0,
+            logs,
+        };
+        posterior.take_in(model, &[]);
+        posterior
+    }
+
+    /// Normalises, with some pairs beside the hypotheses.
+    fn take_in(&mut self, model: &Model, pairs: &[Pair]) {
+        // A fresh share of each that comes and goes, relative to its hypothesis.
+        let share: Vec<f64> = match self.hypotheses.is_empty() {
+            true => std::mem::take(&mut self.wavering),
+            false => {
+                let of = |(w, p): (&f64, &f64)| if *p > 0.0 { w / p } else { 0.0 };
+                self.wavering.iter().zip(&self.hypotheses).map(of).collect()
+            }
+        };
+        let all = self.logs.iter().chain(pairs.iter().map(|p| &p.log));
+        let most = all.clone().copied().fold(f64::NEG_INFINITY, f64::max);
+        let sum: f64 = all.map(|l| (l - most).exp()).sum();
+        let of = |log: f64| (log - most).exp() / sum;
+        self.hypotheses = self.logs.iter().map(|l| of(*l)).collect();
+        self.wavering = share.iter().zip(&self.hypotheses).map(|(s, p)| s * p).collect();
+        self.pairs = pairs.iter().map(|p| Pair { p: of(p.log), ..*p }).collect();
+        self.surprise = most + sum.ln();
+        self.items = vec![0.0; model.items.len()];
+        let elsewhere = model.items.len() - 1;
+        for (h, p) in self.hypotheses.iter().enumerate() {
+            self.items[model.item_of.get(h).copied().unwrap_or(elsewhere)] += p;
+        }
+        for pair in &self.pairs {
+            self.items[model.item_of[pair.a]] += pair.p;
+            self.items[model.item_of[pair.b]] += pair.p;
+        }
+    }
+
+    /// What would be believed if the leading item were as likely as not and one piece of evidence,
+    /// whichever, were wrong: what a proof has to stand against.
+    pub fn challenged(&self, model: &Model, priors: &Priors, top: usize) -> Self {
+        let mut others = vec![0.0; self.hypotheses.len()];
+        let mut wavering = vec![0.0; model.faults.len()];
+        let is_top = |h: usize| model.item_of.get(h) == Some(&top);
+        for k in 0..self.moments.len() {
+            let mut rest = self.moments.clone();
+            rest.remove(k);
+            let without = Self::weigh(model, priors, rest);
+            let left: f64 = 1.0 - without.items[top];
+            for (h, p) in without.hypotheses.iter().enumerate().filter(|(h, _)| !is_top(*h)) {
+                others[h] += p / left.max(f64::MIN_POSITIVE);
+                if let Some(w) = wavering.get_mut(h) {
+                    *w += without.wavering[h] / left.max(f64::MIN_POSITIVE);
+                }
+            }
+        }
+        let total: f64 = others.iter().sum();
+        let own: f64 = self.items[top] - self.pairs_of(model, top);
+        let mut out = self.clone();
+        out.pairs.clear();
+        for h in 0..out.hypotheses.len() {
+            let (p, w) = match is_top(h) {
+                true => (self.hypotheses[h] / own, self.wavering[h] / own),
+                false => (others[h] / total, wavering.get(h).copied().unwrap_or(0.0) / total),
+            };
+            out.hypotheses[h] = 0.5 * p;
+            if let Some(slot) = out.wavering.get_mut(h) {
+                *slot = 0.5 * w;
+            }
+        }
+        out
+    }
+
+    fn pairs_of(&self, model: &Model, item: usize) -> f64 {
+        let of = |p: &&Pair| model.item_of[p.a] == item || model.item_of[p.b] == item;
+        self.pairs.iter().filter(of).map(|p| p.p).sum()
     }
 
     /// Items from the likeliest down.
@@ -67,35 +226,75 @@ impl Posterior {
         ranked
     }
 
-    /// Hypotheses that still matter, with their probability, and the number of the item of each.
-    pub fn live(&self, model: &Model, least: f64) -> Vec<(usize, f64, usize)> {
+    /// Everything that still matters: at least `least` times as likely as the likeliest.
+    pub fn live(&self, model: &Model, least: f64, present: Present) -> Vec<Live> {
+        let active = match present {
+            Present::Yes => 1.0,
+            Present::No => 0.0,
+            Present::Unknown => THERE_BY_CHANCE,
+        };
         let most = self.hypotheses.iter().copied().fold(0.0, f64::max);
+        let most = self.pairs.iter().map(|p| p.p).fold(most, f64::max);
         let elsewhere = model.items.len() - 1;
-        self.hypotheses
+        let mut live: Vec<Live> = self
+            .hypotheses
             .iter()
             .enumerate()
             .filter(|(_, p)| **p > least * most)
-            .map(|(h, p)| (h, *p, model.item_of.get(h).copied().unwrap_or(elsewhere)))
-            .collect()
+            .map(|(h, p)| match model.item_of.get(h) {
+                Some(item) => Live {
+                    what: Explains::Fault(h),
+                    p: *p,
+                    group: *item,
+                    there: 1.0 - (1.0 - active) * self.wavering[h] / p,
+                },
+                None => Live { what: Explains::Elsewhere, p: *p, group: elsewhere, there: 1.0 },
+            })
+            .collect();
+        let mut groups: BTreeMap<(usize, usize), usize> = BTreeMap::new();
+        for (k, pair) in self.pairs.iter().enumerate().filter(|(_, x)| x.p > least * most) {
+            let (a, b) = (model.item_of[pair.a], model.item_of[pair.b]);
+            let next = model.items.len() + groups.len();
+            let group = *groups.entry((a.min(b), a.max(b))).or_insert(next);
+            live.push(Live { what: Explains::Pair(k), p: pair.p, group, there: 1.0 });
+        }
+        live
     }
 
     /// The likeliest hypothesis of an item.
     pub fn best_of(&self, model: &Model, item: usize) -> Option<usize> {
-        (0..model.faults.len())
-            .filter(|h| model.item_of[*h] == item)
-            .max_by(|a, b| self.hypotheses[*a].total_cmp(&self.hypotheses[*b]))
+        let own = model.variants(item);
+        let in_pairs = |h: usize| -> f64 {
+            self.pairs.iter().filter(|p| p.a == h || p.b == h).map(|p| p.p).sum()
+        };
+        let weight = |h: &usize| self.hypotheses[*h] + in_pairs(*h);
+        own.iter().copied().max_by(|a, b| weight(a).total_cmp(&weight(b)))
+    }
+
+    /// How a hypothesis' probability is shared: the part of it that comes and goes, 0 to 1.
+    pub fn share_wavering(&self, h: usize) -> f64 {
+        match self.hypotheses.get(h) {
+            Some(p) if *p > 0.0 => self.wavering[h] / p,
+            _ => 0.0,
+        }
     }
 }
 
-/// An unknown fault mostly does what some fault of this vehicle would do to a finding, each
+/// What an unknown fault makes of a finding: mostly what some fault of this vehicle would do, each
 /// weighed by its prior; only for the rest it predicts nothing at all.
-fn like_others(model: &Model, total: f64, mut likelihood: Vec<f64>) -> Vec<f64> {
-    let of_any: f64 =
-        model.faults.iter().zip(&likelihood).map(|(f, l)| f.prior / total * l.exp()).sum();
-    if let Some(last) = likelihood.last_mut() {
-        *last = (UNFORESEEN * last.exp() + (1.0 - UNFORESEEN) * of_any).ln();
+#[derive(Debug, Default)]
+struct Beyond {
+    /// Weight of what leaves the finding as on a sound vehicle.
+    same: f64,
+    /// Weight times likelihood of what does not.
+    other: f64,
+}
+
+impl Beyond {
+    fn log(&self, l: &Likelihood) -> f64 {
+        let any = self.same * l.away.exp() + self.other;
+        (UNFORESEEN * l.elsewhere.exp() + (1.0 - UNFORESEEN) * any).ln()
     }
-    likelihood
 }
 
 /// Shannon entropy of a distribution, bits; it need not be normalised.

@@ -167,26 +167,36 @@ impl Snapshot {
         self.changed.is_some()
     }
 
-    /// Marks the nodes whose voltage differs; `false` when all may.
-    pub fn mark_moved(&self, nodes: &mut [bool]) -> bool {
-        match &self.changed {
-            None => true,
-            Some(c) if c.all_volts.is_some() => false,
-            Some(c) => {
-                for (n, _) in &c.volts {
-                    nodes[*n as usize] = true;
+    /// Every node whose voltage differs, with the difference, volts.
+    pub fn each_moved(&self, mut tell: impl FnMut(usize, f64)) {
+        let Some(c) = &self.changed else { return };
+        let sound = |n: usize| f64::from(self.healthy.volts[n]);
+        match &c.all_volts {
+            Some(all) => {
+                for (n, v) in all.iter().enumerate() {
+                    tell(n, f64::from(*v) - sound(n));
                 }
-                true
+            }
+            None => {
+                for (n, v) in &c.volts {
+                    tell(*n as usize, f64::from(*v) - sound(*n as usize));
+                }
             }
         }
     }
 
-    /// Marks the conductors whose current differs.
-    pub fn mark_loaded(&self, wires: &mut [bool]) {
-        if let Some(c) = &self.changed {
-            for (w, _) in &c.amps {
-                wires[*w as usize] = true;
-            }
+    /// Every conductor whose current differs, with the difference, amperes.
+    pub fn each_loaded(&self, mut tell: impl FnMut(usize, f64)) {
+        for (w, amps) in self.changed.iter().flat_map(|c| &c.amps) {
+            tell(*w as usize, f64::from(*amps) - f64::from(self.healthy.amps[*w as usize]));
+        }
+    }
+
+    /// Monitors with another verdict than on a sound vehicle, and modules that live or die otherwise.
+    pub fn software(&self) -> (&[(u32, Verdict)], &[u32]) {
+        match &self.changed {
+            Some(c) => (&c.monitors, &c.flipped),
+            None => (&[], &[]),
         }
     }
 }

@@ -1,12 +1,16 @@
 //! Ranked repair items with their reasons in words and numbers.
 
-use crate::evidence::{Evidence, Finding, Strength, effect};
+use crate::evidence::{Evidence, Finding, Moment, Strength, code::monitor, effect};
 use crate::model::{ELSEWHERE, Model, ModelError};
+use crate::pairs::Pair;
 use crate::posterior::Posterior;
+use crate::prior::{Priors, Weight};
 use crate::words;
 use circuit::meter::Leads;
-use circuit::{Change, Fault, Probe, Sweep, fault};
+use circuit::software::Verdict;
+use circuit::{Change, Fault, Probe, Sweep, fault, place};
 use serde::Serialize;
+use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
 /// A reason for or against a suspect.
@@ -15,6 +19,15 @@ pub struct Reason {
     /// Index of the piece of evidence.
     pub evidence: usize,
     /// In words, with the numbers.
+    pub text: String,
+}
+
+/// Something a suspect would still do that nobody has looked at.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Elsewhere {
+    /// State in words.
+    pub state: String,
+    /// What would show there.
     pub text: String,
 }
 
@@ -31,11 +44,21 @@ pub struct Suspect {
     pub variant: String,
     /// Id of the best-fitting variant; empty for what the vehicle file does not hold.
     pub fault: String,
+    /// How much of its probability is that it comes and goes, 0 to 1.
+    pub wavering: f64,
+    /// Probability that it is one of two faults at once, 0 to 1.
+    pub paired: f64,
+    /// The likeliest other one of the two, in words; empty without.
+    pub together_with: String,
+    /// What raised or lowered it before any evidence.
+    pub weights: Vec<Weight>,
     /// Evidence that speaks for it.
     #[serde(rename = "for")]
     pub reasons_for: Vec<Reason>,
     /// Evidence that speaks against it.
     pub against: Vec<Reason>,
+    /// What it would still show elsewhere.
+    pub elsewhere: Vec<Elsewhere>,
 }
 
 /// Probability from which a number between grid points is looked for.
@@ -46,6 +69,8 @@ const FIT_REACH: f64 = 1.6;
 
 /// Log-likelihood ratio that makes a reason worth saying.
 const WORTH_SAYING: f64 = 1.0;
+/// Things a suspect would still show that are listed.
+const ELSEWHERE_LISTED: usize = 5;
 
 /// The likeliest `most` repair items.
 ///
@@ -53,10 +78,12 @@ const WORTH_SAYING: f64 = 1.0;
 /// [`ModelError`] for evidence that does not fit the vehicle.
 pub fn suspects(
     model: &Model,
+    priors: &Priors,
     evidence: &[Evidence],
     posterior: &Posterior,
     most: usize,
 ) -> Result<Vec<Suspect>, ModelError> {
+    let average: Vec<f64> = posterior.moments.iter().map(|m| average(priors, m).ln()).collect();
     let mut out = Vec::new();
     for (item, probability) in posterior.ranking().into_iter().take(most) {
         let id = &model.items[item];
@@ -66,19 +93,109 @@ pub fn suspects(
             text: model.item_text(id),
             variant: String::new(),
             fault: String::new(),
+            wavering: 0.0,
+            paired: 0.0,
+            together_with: String::new(),
+            weights: priors.why.get(&item).cloned().unwrap_or_default(),
             reasons_for: Vec::new(),
             against: Vec::new(),
+            elsewhere: Vec::new(),
         };
         if id != ELSEWHERE
             && let Some(best) = posterior.best_of(model, item)
         {
             suspect.fault = model.faults[best].id.clone();
             suspect.variant = variant(model, best, evidence, probability > WORTH_FITTING);
-            reasons(model, evidence, posterior, best, &mut suspect)?;
+            let own: f64 = model.variants(item).iter().map(|h| posterior.wavering[*h]).sum();
+            suspect.wavering = if probability > 0.0 { own / probability } else { 0.0 };
+            pair(model, posterior, item, &mut suspect);
+            let averages = Averages { average: &average, share: posterior.share_wavering(best) };
+            reasons(model, evidence, posterior, best, &averages, &mut suspect)?;
+            suspect.elsewhere = elsewhere(model, evidence, best);
         }
         out.push(suspect);
     }
     Ok(out)
+}
+
+/// What everything that can be wrong, weighed by its prior, makes of a piece of evidence.
+fn average(priors: &Priors, m: &Moment) -> f64 {
+    let l = &m.likelihood;
+    let of = |h: usize| match l.there[h] == l.away && l.wavering.is_none() {
+        true => (priors.steady[h] + priors.wavering[h]) * l.away.exp(),
+        false => {
+            priors.steady[h] * l.there[h].exp()
+                + priors.wavering[h] * l.wavering(h, m.present).exp()
+        }
+    };
+    (0..l.there.len()).map(of).sum()
+}
+
+fn pair(model: &Model, posterior: &Posterior, item: usize, suspect: &mut Suspect) {
+    let other = |p: &Pair| match (model.item_of[p.a], model.item_of[p.b]) {
+        (a, b) if a == item => Some(b),
+        (a, b) if b == item => Some(a),
+        _ => None,
+    };
+    let mut with: BTreeMap<usize, f64> = BTreeMap::new();
+    for p in &posterior.pairs {
+        if let Some(other) = other(p) {
+            suspect.paired += p.p;
+            *with.entry(other).or_default() += p.p;
+        }
+    }
+    if suspect.paired > 0.3 * suspect.probability
+        && let Some((other, _)) = with.into_iter().max_by(|a, b| a.1.total_cmp(&b.1))
+    {
+        suspect.together_with = model.item_text(&model.items[other]);
+    }
+}
+
+/// What a hypothesis would show in the named states that no evidence speaks of: silent modules,
+/// lost effects, codes.
+fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere> {
+    let v = &model.circuit.vehicle;
+    let known = |state: &vehicle::OperatingState, f: &dyn Fn(&Finding) -> bool| {
+        evidence.iter().any(|e| e.state == *state && f(&e.finding))
+    };
+    let mut out: Vec<Elsewhere> = Vec::new();
+    let mut said = std::collections::BTreeSet::new();
+    for named in &v.states {
+        let p = model.predict_some(&named.state, &[best]);
+        let Some(s) = p.fault(best).filter(|s| s.differs()) else { continue };
+        let mut add = |text: String| {
+            if said.insert(text.clone()) {
+                out.push(Elsewhere { state: named.name.clone(), text });
+            }
+        };
+        let (monitors, flipped) = s.software();
+        for m in flipped.iter().map(|f| *f as usize).filter(|m| v.parts[*m].module.is_some()) {
+            let id = &v.parts[m].id;
+            let asked = |f: &Finding| matches!(f, Finding::Answer { module, .. } if module == id);
+            if p.healthy.alive(m) && !known(&named.state, &asked) {
+                add(format!("{} {id} is silent", v.parts[m].name));
+            }
+        }
+        for id in &named.state.outputs {
+            let Some(o) = v.outputs.iter().find(|o| o.id == *id) else { continue };
+            let Some(at) = model.circuit.part(&o.load) else { continue };
+            let (Some(now), Some(sound)) = (s.effect(at), p.healthy.effect(at)) else { continue };
+            let seen = |f: &Finding| matches!(f, Finding::Effect { part, .. } if *part == o.load);
+            if now < 0.8 * sound && !known(&named.state, &seen) {
+                let how = if now < 0.08 { "nothing" } else { "weak" };
+                add(format!("{}: {how}", words::effect(model, &o.load)));
+            }
+        }
+        for (k, _) in monitors.iter().filter(|(_, x)| *x == Verdict::Failed) {
+            let m = &v.monitors[*k as usize];
+            let same = |f: &Finding| matches!(f, Finding::Code { module, code, .. } if *module == m.module && *code == m.code);
+            if !known(&named.state, &same) {
+                add(format!("{}-{} in {}: {}", m.code, m.failure_type, m.module, m.text));
+            }
+        }
+    }
+    out.truncate(ELSEWHERE_LISTED);
+    out
 }
 
 /// The best variant in words; a contact or conductor with its resistance as it was under the
@@ -163,36 +280,65 @@ fn fit(model: &Model, grid: &Fault, evidence: &[Evidence]) -> Fault {
         .map_or_else(|| grid.clone(), |(_, f)| f)
 }
 
+/// What each piece of evidence is compared with.
+struct Averages<'a> {
+    /// Log-likelihood that everything suspected, taken together, gives each piece.
+    average: &'a [f64],
+    /// How much of the suspect's probability is that it comes and goes.
+    share: f64,
+}
+
 fn reasons(
     model: &Model,
     evidence: &[Evidence],
     posterior: &Posterior,
     best: usize,
+    averages: &Averages<'_>,
     suspect: &mut Suspect,
 ) -> Result<(), ModelError> {
-    for (k, e) in evidence.iter().enumerate() {
-        let own = posterior.likelihoods[k][best];
-        // Compared with what everything suspected, taken together, makes of it.
-        let all: f64 = posterior.likelihoods[k]
-            .iter()
-            .zip(model.faults.iter().map(|f| f.prior))
-            .map(|(l, prior)| l.exp() * prior)
-            .sum::<f64>()
-            / model.faults.iter().map(|f| f.prior).sum::<f64>();
-        let ratio = own - all.ln();
-        if ratio.abs() < WORTH_SAYING {
-            continue;
+    let wavers = averages.share > 0.5;
+    for (m, average) in posterior.moments.iter().zip(averages.average) {
+        for k in &m.pieces {
+            let e = &evidence[*k];
+            // Of a scan, each finding is compared with a sound vehicle; anything else with all that
+            // is suspected.
+            let ratio = match m.pieces.len() {
+                1 if wavers => m.likelihood.wavering(best, m.present) - average,
+                1 => m.likelihood.there[best] - average,
+                _ => of_scan(model, e, best),
+            };
+            if ratio.abs() < WORTH_SAYING {
+                continue;
+            }
+            let text = reason(model, e, best)?;
+            let reason = Reason { evidence: *k, text };
+            if ratio > 0.0 { &mut suspect.reasons_for } else { &mut suspect.against }.push(reason);
         }
-        let text = reason(model, e, best)?;
-        let reason = Reason { evidence: k, text };
-        if ratio > 0.0 { &mut suspect.reasons_for } else { &mut suspect.against }.push(reason);
     }
+    suspect.reasons_for.sort_by_key(|r| r.evidence);
+    suspect.against.sort_by_key(|r| r.evidence);
     Ok(())
+}
+
+/// Log-likelihood ratio of a finding of a scan, a hypothesis against a sound vehicle.
+fn of_scan(model: &Model, e: &Evidence, best: usize) -> f64 {
+    let p = model.predict_some(&e.state, &[best]);
+    let Some(s) = p.fault(best) else { return 0.0 };
+    e.score(model, s) - e.score(model, &p.healthy)
+}
+
+fn likely_strength(strength: f64) -> Strength {
+    let chances = effect::chances(strength);
+    [Strength::Normal, Strength::Weak, Strength::None]
+        .into_iter()
+        .max_by(|a, b| chances[effect::index(*a)].total_cmp(&chances[effect::index(*b)]))
+        .unwrap_or(Strength::Normal)
 }
 
 fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError> {
     let predictions = model.predict_some(&e.state, &[best]);
     let s = predictions.fault(best).unwrap_or(&predictions.healthy);
+    let fault = &model.faults[best];
     Ok(match &e.finding {
         Finding::Reading { instrument, red, black, value } => {
             let probe = Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
@@ -207,25 +353,18 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
         }
         Finding::Effect { part, strength } => {
             let p = model.circuit.part(part).unwrap_or(0);
-            let chances = effect::chances(s.effect(p).unwrap_or(0.0));
-            let likely = [Strength::Normal, Strength::Weak, Strength::None]
-                .into_iter()
-                .max_by(|a, b| chances[effect::index(*a)].total_cmp(&chances[effect::index(*b)]))
-                .unwrap_or(Strength::Normal);
             format!(
                 "predicts {} {}, you saw {}",
-                words::strength(likely),
+                words::strength(likely_strength(s.effect(p).unwrap_or(0.0))),
                 words::effect(model, part),
                 words::strength(*strength)
             )
         }
         Finding::Code { module, code, failure_type, failing } => {
-            let m = model.circuit.vehicle.monitors.iter().position(|m| {
-                m.module == *module && m.code == *code && m.failure_type == *failure_type
-            });
+            let m = monitor(model, module, code, failure_type);
             let predicted = match m.map(|m| s.monitor(m)) {
-                Some(circuit::software::Verdict::Failed) => "set",
-                Some(circuit::software::Verdict::Passed) => "not set",
+                Some(Verdict::Failed) => "set",
+                Some(Verdict::Passed) => "not set",
                 _ => "not tested",
             };
             format!(
@@ -238,5 +377,33 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
             if s.alive(model.circuit.part(module).unwrap_or(0)) { "answers" } else { "is silent" },
             if *answers { "answers" } else { "is silent" }
         ),
+        Finding::Signal { signal, value } => {
+            let signals = &model.circuit.vehicle.signals;
+            let number = signals.iter().position(|x| x.id == *signal);
+            let pins = number.and_then(|n| model.circuit.software.pins(n));
+            let predicted = pins.map_or(0.0, |(a, b)| s.between(a, b));
+            format!("predicts {signal} = {predicted:.2}, the module says {value:.2}")
+        }
+        Finding::Moved { at, changed } => {
+            let lies = place::lies_at(&model.circuit, &fault.repair_item, at);
+            format!(
+                "{} where the harness was moved ({}); it {}",
+                if lies { "lies" } else { "does not lie" },
+                words::thing(model, at),
+                if *changed { "changed" } else { "did not change" }
+            )
+        }
+        Finding::Seen { at, sight } => {
+            let lies = place::lies_at(&model.circuit, &fault.repair_item, at);
+            format!(
+                "{} what was looked at ({}): {}",
+                if lies { "lies at" } else { "does not lie at" },
+                words::thing(model, at),
+                words::sight(*sight)
+            )
+        }
+        Finding::Level { .. } | Finding::Heard { .. } | Finding::Substituted { .. } => {
+            words::evidence(model, e)
+        }
     })
 }

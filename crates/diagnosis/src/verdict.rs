@@ -4,10 +4,11 @@ use crate::evidence::reading::log_likelihood;
 use crate::model::{Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
-use circuit::{Instrument, Probe};
+use circuit::meter::Leads;
+use circuit::{Change, Instrument, Probe};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{Element, OperatingState};
 
 /// The verdict on a reading.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
@@ -51,35 +52,133 @@ pub fn healthy_range(instrument: Instrument, healthy: f64, sigma: f64) -> String
     words::range(instrument, low, healthy + spread)
 }
 
-/// Why readings with this probe and state would tell nothing, when nothing loads the line.
+/// Source resistance from which on a voltmeter's ten megohms bend what it shows, ohms.
+const HIGH_OHMIC: f64 = 200e3;
+/// Current of a test lamp that a module's output takes amiss, share of its limit.
+const LAMP_SHARE: f64 = 0.3;
+
+/// Why a reading with this probe in this state would tell nothing, when nothing loads the line.
 pub fn trap(model: &Model, state: &OperatingState, probe: &Probe) -> Option<String> {
+    traps(model, state, probe).into_iter().next()
+}
+
+/// Everything that makes a planned reading misleading or harmful (N24), worst first.
+pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String> {
     let c = &model.circuit;
+    let (Ok(red), Ok(leads)) = (c.node(&probe.red), probe.leads(c)) else {
+        return Vec::new();
+    };
     let p = model.predict(state);
+    let mut out = Vec::new();
     match probe.instrument {
         Instrument::Volts => {
-            let node = c.node(&probe.red).ok()?;
-            let amps = c.load_at(&p.solution, node);
+            let black = c.node(&probe.black).unwrap_or(0);
+            let amps = c.load_at(&p.solution, red);
+            let volts = p.healthy.between(red, black);
+            let with = crate::evidence::reading::read(model, state, &[], leads);
+            if (with - volts).abs() > 0.05 {
+                out.push(format!(
+                    "This point hangs on more than {:.0} kΩ here: the meter's own 10 MΩ change what it shows ({volts:.2} V without it, {with:.2} V with it).",
+                    HIGH_OHMIC / 1e3
+                ));
+            }
             // A live point without load: nothing would drop across a bad contact.
-            let volts = p.healthy.between(node, c.node(&probe.black).ok()?);
-            (volts.abs() > 1.0 && amps < LOADED_AMPS).then(|| {
-                format!(
-                    "Nothing draws current through {} in this state ({:.3} A): even {} in series would drop only {:.3} V. Read it with the load connected and running.",
+            if volts.abs() > 1.0 && amps < LOADED_AMPS {
+                out.push(format!(
+                    "Nothing draws current through {} in this state ({amps:.3} A): even 2.2 Ω in series would drop only {:.3} V. Read it with the load connected and running.",
                     probe.red,
-                    amps,
-                    "2.2 Ω",
                     2.2 * amps
-                )
-            })
+                ));
+            }
         }
         Instrument::Ohms => {
-            let nodes = [c.node(&probe.red).ok()?, c.node(&probe.black).ok()?];
-            nodes.iter().any(|n| p.solution.volts[*n].abs() > 0.05).then(|| {
-                "The circuit is live here: the ohmmeter shows the circuit's own voltage, not resistance. Take the supply away first.".to_owned()
-            })
+            let black = c.node(&probe.black).unwrap_or(0);
+            let live = |n: usize| p.solution.volts[n].abs() > 0.05;
+            if live(red) || live(black) {
+                out.push("The circuit is live here: the ohmmeter shows the circuit's own voltage, not resistance. Take the supply away first.".to_owned());
+            } else if state.unplugged.is_empty() {
+                out.push("Both ends are still plugged: other paths lie in parallel, and a strand or a spot that carries a milliampere reads well. A voltage drop under load tells more.".to_owned());
+            }
         }
-        // These load the circuit themselves.
-        _ => None,
+        Instrument::Lamp5 | Instrument::Lamp21 | Instrument::Shunt | Instrument::Jumper => {
+            out.extend(heavy(model, state, leads, probe));
+        }
+        _ => {}
     }
+    out.extend(unplugging(model, state));
+    out
+}
+
+/// Outputs and signal pins that a load from a tool would overload.
+fn heavy(model: &Model, state: &OperatingState, leads: Leads, probe: &Probe) -> Vec<String> {
+    let c = &model.circuit;
+    let p = model.predict(state);
+    let mut sweep = p.sweep.clone();
+    let changes: Vec<Change> = leads.change().into_iter().collect();
+    let with = sweep.solve(&changes);
+    let mut out = Vec::new();
+    for placed in &c.devices {
+        let part = &c.vehicle.parts[placed.part];
+        let (pin, limit) = match &part.elements[placed.element] {
+            Element::HighSide { pin, limit_amps, .. }
+            | Element::LowSide { pin, limit_amps, .. } => (pin, *limit_amps),
+            Element::Reference { pin, limit_amps, .. } => (pin, *limit_amps),
+            _ => continue,
+        };
+        let Some(branch) = placed.branches.first() else { continue };
+        let (before, now) = (p.solution.amps(c, *branch).abs(), with.amps(*branch).abs());
+        if now - before > LAMP_SHARE * limit {
+            out.push(format!(
+                "It loads pin {pin} of {} {} with {:.2} A more (its limit is {limit:.2} A): the module may switch off and store a false fault. Use a voltmeter at {}.",
+                part.name, part.id, now - before, probe.red
+            ));
+        }
+    }
+    out.truncate(2);
+    out
+}
+
+/// What the unplugged connectors of a state do beside what is wanted.
+fn unplugging(model: &Model, state: &OperatingState) -> Vec<String> {
+    if state.unplugged.is_empty() {
+        return Vec::new();
+    }
+    let c = &model.circuit;
+    let v = &c.vehicle;
+    let mut out = Vec::new();
+    let plugged = OperatingState { unplugged: Default::default(), ..state.clone() };
+    let (with, without) = (model.predict(&plugged), model.predict(state));
+    let (was, is) = (with.solution.alive_parts(c), without.solution.alive_parts(c));
+    let lost: Vec<&str> = (0..v.parts.len())
+        .filter(|p| v.parts[*p].module.is_some() && was[*p] && !is[*p])
+        .map(|p| v.parts[p].id.as_str())
+        .collect();
+    if !lost.is_empty() {
+        out.push(format!(
+            "Unplugged like this, {} no longer work and others will complain about them.",
+            lost.join(" ")
+        ));
+    }
+    for id in &state.unplugged {
+        let pulled = |part: usize| {
+            let k = c.names.connector(id);
+            let of = k.and_then(|k| v.connectors[k].part.as_deref());
+            of == Some(v.parts[part].id.as_str()) || v.parts[part].id == *id
+        };
+        for bus in &v.buses {
+            let ends = v.parts.iter().enumerate().any(|(k, part)| {
+                pulled(k)
+                    && part.elements.iter().any(|e| {
+                        matches!(e, Element::CanTransceiver { bus: b, .. } if *b == bus.id)
+                    })
+                    && part.elements.iter().any(|e| matches!(e, Element::Resistor { ohms, .. } if (60.0..200.0).contains(ohms)))
+            });
+            if ends {
+                out.push(format!("{id} carries a terminator of {}: without it the bus is worse, which is no finding.", bus.name));
+            }
+        }
+    }
+    out
 }
 
 /// Judges a value against the healthy vehicle and against what the suspects predict.

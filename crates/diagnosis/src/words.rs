@@ -1,6 +1,6 @@
 //! Numbers, points and findings in words.
 
-use crate::evidence::{Evidence, Finding, Strength};
+use crate::evidence::{Evidence, Finding, Sight, Strength};
 use crate::model::Model;
 use circuit::Instrument;
 
@@ -36,6 +36,43 @@ pub fn range(instrument: Instrument, low: f64, high: f64) -> String {
     let text = value(instrument, low);
     let number = text.split(' ').next().unwrap_or_default().to_owned();
     format!("{number} to {}", value(instrument, high))
+}
+
+/// A conductor in words: `62 brown, C4.7:engine to M7.1`.
+pub fn conductor(model: &Model, id: &str) -> String {
+    let c = &model.circuit;
+    c.wire(id).map(|w| &c.vehicle.wires[w]).map_or_else(
+        || format!("conductor {id}"),
+        |w| format!("conductor {id} {}, {} to {}", w.colour, w.from, w.to),
+    )
+}
+
+/// A place or thing in words: `bulkhead connector, left C4`, `tailgate hinge boot`.
+pub fn thing(model: &Model, id: &str) -> String {
+    let c = &model.circuit;
+    let (v, n) = (&c.vehicle, &c.names);
+    if let Some(k) = n.place(id) {
+        return v.places[k].name.clone();
+    }
+    if n.wire(id).is_some() {
+        return conductor(model, id);
+    }
+    let name = (n.connector(id).map(|k| v.connectors[k].name.clone()))
+        .or_else(|| n.part(id).map(|k| v.parts[k].name.clone()))
+        .or_else(|| n.ground(id).map(|k| format!("ground point, {}", v.grounds[k].name)))
+        .or_else(|| n.splice(id).map(|k| v.splices[k].name.clone()));
+    name.map_or_else(|| id.to_owned(), |name| format!("{name} {id}"))
+}
+
+/// What was seen, in a word or two.
+pub fn sight(s: Sight) -> &'static str {
+    match s {
+        Sight::Damage => "damage",
+        Sight::Corrosion => "corrosion",
+        Sight::Water => "water",
+        Sight::PushedBack => "pushed back",
+        Sight::Nothing => "looked, nothing to see",
+    }
 }
 
 /// A point in words: cavity, wire colour and connector name.
@@ -144,5 +181,28 @@ pub fn evidence(model: &Model, e: &Evidence) -> String {
         Finding::Answer { module, answers } => {
             format!("{module} {}", if *answers { "answers" } else { "is silent" })
         }
+        Finding::Signal { signal, value } => format!("{signal} = {value:.2}"),
+        Finding::Level { bus, red, black, dominant, value } => format!(
+            "{value:.2} V {} on {bus}, {red} to {black}",
+            if *dominant { "dominant" } else { "recessive" }
+        ),
+        Finding::Heard { bus, from, at, heard } => {
+            format!("{} of {from} on {bus} at {at}", if *heard { "frames" } else { "no frames" })
+        }
+        Finding::Moved { at, changed } => format!(
+            "moved at {}: {}",
+            thing(model, at),
+            if *changed { "it changed" } else { "no change" }
+        ),
+        Finding::Seen { at, sight: s } => format!("{}: {}", thing(model, at), sight(*s)),
+        Finding::Substituted { jumper: Some([a, b]), part, strength: s, .. } => {
+            format!("jumper {a} to {b}: {} {}", effect(model, part), strength(*s))
+        }
+        Finding::Substituted { swapped, part, strength: s, .. } => format!(
+            "{} swapped: {} {}",
+            swapped.as_deref().unwrap_or("part"),
+            effect(model, part),
+            strength(*s)
+        ),
     }
 }

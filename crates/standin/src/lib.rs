@@ -5,6 +5,7 @@
 //! SCPI ([`scpi`]) and the hands-and-eyes interface ([`hands`]).
 
 mod codes;
+pub mod direct;
 mod doip;
 mod hands;
 mod scpi;

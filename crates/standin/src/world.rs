@@ -29,8 +29,8 @@ pub struct Past {
 pub struct Setup {
     /// The vehicle file.
     pub vehicle: Vehicle,
-    /// Id of the hidden fault; none for a sound vehicle.
-    pub fault: Option<String>,
+    /// Ids of the hidden faults; none for a sound vehicle.
+    pub faults: Vec<String>,
     /// Seed for part values and meter noise.
     pub seed: u64,
     /// Vehicle identification number.
@@ -49,14 +49,16 @@ pub(crate) struct Driven {
 #[derive(Debug)]
 pub(crate) struct World {
     pub(crate) circuit: Circuit,
-    hidden: Option<Fault>,
+    pub(crate) hidden: Vec<Fault>,
+    /// The hidden faults show now; one that comes and goes may not.
+    pub(crate) shows: bool,
     pub(crate) hand: OperatingState,
     pub(crate) driven: BTreeMap<String, Driven>,
     pub(crate) leads: Option<Probe>,
     pub(crate) memory: Vec<Memory>,
     pub(crate) vin: String,
-    rng: ChaCha8Rng,
-    solved: Option<(OperatingState, Solution)>,
+    pub(crate) rng: ChaCha8Rng,
+    pub(crate) solved: Option<(OperatingState, Solution)>,
 }
 
 fn gauss(rng: &mut ChaCha8Rng) -> f64 {
@@ -69,7 +71,8 @@ impl World {
         let mut vehicle = setup.vehicle;
         tolerance::draw(&mut vehicle, &mut || gauss(&mut rng));
         let circuit = Circuit::new(vehicle)?;
-        let hidden = setup.fault.map(|id| fault::by_id(&circuit, &id)).transpose()?;
+        let find = |id: &String| fault::by_id(&circuit, id);
+        let hidden = setup.faults.iter().map(find).collect::<Result<_, _>>()?;
         let memory = circuit
             .vehicle
             .monitors
@@ -84,6 +87,7 @@ impl World {
         Ok(Self {
             circuit,
             hidden,
+            shows: true,
             hand: OperatingState::default(),
             driven: BTreeMap::new(),
             leads: None,
@@ -95,7 +99,8 @@ impl World {
     }
 
     fn changes(&self) -> Vec<Change> {
-        self.hidden.iter().flat_map(|f| f.changes.clone()).collect()
+        let there = self.hidden.iter().filter(|_| self.shows);
+        there.flat_map(|f| f.changes.clone()).collect()
     }
 
     /// The state by hand together with the outputs driven over the link.
@@ -137,6 +142,14 @@ impl World {
         self.solved.as_ref().and_then(|(_, s)| s.effect(&self.circuit, at))
     }
 
+    /// Lets the hidden faults come or go.
+    pub(crate) fn show(&mut self, shows: bool) {
+        if self.shows != shows {
+            self.shows = shows;
+            self.solved = None;
+        }
+    }
+
     /// What the meter shows with the leads where they are, with its noise.
     pub(crate) fn meter(&mut self, instrument: circuit::Instrument) -> Shown {
         let Some(mut probe) = self.leads.clone() else {
@@ -155,6 +168,22 @@ impl World {
             // Leads on something this instrument cannot take: nothing is shown.
             Err(_) => Shown::Value(0.0),
         }
+    }
+
+    /// The effect of a part with a jumper on or a part swapped with a known-good one.
+    pub(crate) fn effect_with(
+        &mut self,
+        part: &str,
+        jumper: Option<&Probe>,
+        swapped: Option<&str>,
+    ) -> Option<f64> {
+        let at = self.circuit.part(part)?;
+        let item = swapped.map(|id| format!("part:{id}"));
+        let there =
+            self.hidden.iter().filter(|f| self.shows && Some(&f.repair_item) != item.as_ref());
+        let changes: Vec<Change> = there.flat_map(|f| f.changes.clone()).collect();
+        let extra = jumper.and_then(|p| p.leads(&self.circuit).ok()).and_then(|l| l.extra());
+        self.circuit.solve(&self.state(), &changes, extra).effect(&self.circuit, at)
     }
 
     /// Lets time pass: monitors run, driven outputs end.
@@ -213,9 +242,7 @@ impl World {
 
     /// Repairs a place; only if the fault is there does anything change.
     pub(crate) fn repair(&mut self, item: &str) {
-        if self.hidden.as_ref().is_some_and(|f| f.repair_item == item) {
-            self.hidden = None;
-            self.solved = None;
-        }
+        self.hidden.retain(|f| f.repair_item != item);
+        self.solved = None;
     }
 }

@@ -3,7 +3,7 @@
 use super::Point;
 use circuit::software::{self, Verdict};
 use circuit::{Circuit, Fault, fault, spice};
-use diagnosis::{Evidence, Model, Posterior, next, suspects};
+use diagnosis::{Evidence, Model, Posterior, Present, next, suspects};
 use serde_json::{Map, Value, json};
 use std::io::Write;
 use std::path::Path;
@@ -17,7 +17,7 @@ pub(super) fn print(value: &Value) {
     let _ = writeln!(std::io::stdout(), "{text}");
 }
 
-fn say(text: &str) {
+pub(super) fn say(text: &str) {
     let _ = writeln!(std::io::stdout(), "{text}");
 }
 
@@ -25,7 +25,7 @@ fn read(path: &Path) -> Result<String, String> {
     std::fs::read_to_string(path).map_err(|e| format!("{}: {e}", path.display()))
 }
 
-fn vehicle(path: &Path) -> Result<Vehicle, String> {
+pub(super) fn vehicle(path: &Path) -> Result<Vehicle, String> {
     Vehicle::from_json(&read(path)?).map_err(|e| {
         let lines: Vec<String> =
             e.to_string().lines().map(|l| format!("{}: {l}", path.display())).collect();
@@ -194,14 +194,23 @@ pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outc
     let mut all = Vec::new();
     for (k, value) in list.iter().enumerate() {
         let e = evidence(&model.circuit, value).map_err(|e| format!("{at}: evidence[{k}]: {e}"))?;
-        e.log_likelihoods(&model).map_err(|e| format!("{at}: evidence[{k}]: {e}"))?;
+        e.likelihood(&model).map_err(|e| format!("{at}: evidence[{k}]: {e}"))?;
         all.push(e);
     }
     let refuse = |e: diagnosis::ModelError| format!("{at}: {e}");
     let posterior = Posterior::new(&model, &all).map_err(refuse)?;
-    let list = suspects::suspects(&model, &all, &posterior, 8).map_err(refuse)?;
+    let list = suspects::suspects(&model, model.plain(), &all, &posterior, 8).map_err(refuse)?;
     let now = all.last().map(|e| e.state.clone()).unwrap_or_default();
-    let checks = next::checks(&model, &all, &posterior, &now, &[], 5).map_err(refuse)?;
+    let ask = next::Ask {
+        model: &model,
+        priors: model.plain(),
+        evidence: &all,
+        posterior: &posterior,
+        present: Present::Unknown,
+        now: &now,
+        refused: &[],
+    };
+    let checks = next::checks(&ask, 5).map_err(refuse)?;
     if as_json {
         print(&json!({"suspects": list, "next": checks}));
         return Ok(());

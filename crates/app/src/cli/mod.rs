@@ -1,6 +1,7 @@
 //! The command line. Exit codes: 0 done, 1 the input is at fault, 2 wrong call.
 
 mod core;
+mod trial;
 mod web;
 
 use clap::{Parser, Subcommand};
@@ -71,6 +72,8 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Simulated jobs with hidden faults: how often, how fast and at what cost each strategy finds them.
+    Trial(trial::Trial),
     /// Print the JSON Schema of the vehicle file.
     Schema,
     /// Print the OpenAPI description of the web interface.
@@ -87,6 +90,7 @@ pub fn run() -> ExitCode {
         Command::Netlist(point) => core::netlist(&point),
         Command::Faults { vehicle, json } => core::faults(&vehicle, json),
         Command::Suspects { vehicle, evidence, json } => core::suspects(&vehicle, &evidence, json),
+        Command::Trial(arguments) => trial::run(&arguments),
         Command::Schema => core::schema(),
         Command::Openapi => {
             core::print(&http_openapi());

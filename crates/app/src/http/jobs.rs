@@ -9,8 +9,8 @@ use axum::http::header;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};
 use circuit::Instrument;
-use diagnosis::evidence::{Finding, Strength};
-use diagnosis::ledger::{Entry, Intake, Present};
+use diagnosis::evidence::{Finding, Present, Strength};
+use diagnosis::ledger::{Case, Entry, Intake};
 use diagnosis::{Evidence, Model};
 use serde::{Deserialize, Serialize};
 use std::convert::Infallible;
@@ -70,8 +70,10 @@ pub(super) async fn keep_evidence(
     by: &str,
 ) -> Answer<View> {
     let (_, model) = job(shop, id)?;
+    let mut evidence = evidence;
+    evidence.present = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?).present;
     let found = evidence.clone();
-    tokio::task::spawn_blocking(move || found.log_likelihoods(&model).map(|_| ()))
+    tokio::task::spawn_blocking(move || found.likelihood(&model).map(|_| ()))
         .await
         .map_err(Problem::own)?
         .map_err(Problem::input)?;
@@ -247,7 +249,7 @@ pub async fn reading(
         }
     };
     let finding = Finding::Reading { instrument, red: typed.red, black: typed.black, value };
-    keep_evidence(&shop, id, Evidence { state: typed.state, finding }, "typed").await
+    keep_evidence(&shop, id, Evidence::new(typed.state, finding), "typed").await
 }
 
 /// An effect as seen.
@@ -266,7 +268,7 @@ pub async fn effect(
     Json(seen): Json<SeenEffect>,
 ) -> Answer<View> {
     let finding = Finding::Effect { part: seen.part, strength: seen.strength };
-    keep_evidence(&shop, id, Evidence { state: seen.state, finding }, "seen").await
+    keep_evidence(&shop, id, Evidence::new(seen.state, finding), "seen").await
 }
 
 /// A check that cannot be done.

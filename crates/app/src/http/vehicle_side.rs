@@ -164,7 +164,7 @@ pub async fn meter(State(shop): App, Path(id): Path<i64>, Json(m): Json<Metered>
     let value = value.map_err(Problem::vehicle)?;
     shop.append(id, &Entry::State { state: at_rest(&m.state) }).map_err(Problem::own)?;
     let finding = Finding::Reading { instrument, red: m.red, black: m.black, value };
-    keep_evidence(&shop, id, Evidence { state: m.state, finding }, "meter").await
+    keep_evidence(&shop, id, Evidence::new(m.state, finding), "meter").await
 }
 
 fn at_rest(state: &OperatingState) -> OperatingState {
@@ -203,5 +203,5 @@ pub async fn look(State(shop): App, Path(id): Path<i64>, Json(l): Json<LookAt>) 
     let strength = seen.map_err(Problem::vehicle)?;
     shop.append(id, &Entry::State { state: at_rest(&l.state) }).map_err(Problem::own)?;
     let finding = Finding::Effect { part: l.part, strength };
-    keep_evidence(&shop, id, Evidence { state: l.state, finding }, "seen").await
+    keep_evidence(&shop, id, Evidence::new(l.state, finding), "seen").await
 }

@@ -62,6 +62,21 @@ impl Instrument {
         Self::Jumper,
     ];
 
+    /// Its name in files and messages.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Volts => "volts",
+            Self::LowVolts => "low_volts",
+            Self::Ohms => "ohms",
+            Self::Amps => "amps",
+            Self::Shunt => "shunt",
+            Self::Lamp5 => "lamp5",
+            Self::Lamp21 => "lamp21",
+            Self::Led => "led",
+            Self::Jumper => "jumper",
+        }
+    }
+
     /// Unit as shown; lights in per cent of their full brightness.
     pub fn unit(self) -> &'static str {
         match self {

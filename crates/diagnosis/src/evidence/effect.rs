@@ -1,6 +1,6 @@
 //! An effect seen: water, a sweep, light; predicted from the speed or brightness of the load.
 
-use super::{Strength, part};
+use super::{Scorer, Strength, part};
 use crate::model::{Model, ModelError};
 use vehicle::OperatingState;
 
@@ -22,21 +22,15 @@ pub(crate) fn index(strength: Strength) -> usize {
     }
 }
 
-pub(super) fn log_likelihoods(
-    model: &Model,
+pub(super) fn scorer<'a>(
+    model: &'a Model,
     state: &OperatingState,
     id: &str,
     strength: Strength,
-) -> Result<Vec<f64>, ModelError> {
+) -> Result<Scorer<'a>, ModelError> {
     let p = part(model, id)?;
-    let predictions = model.predict_all(state);
-    if predictions.healthy.effect(p).is_none() {
+    if model.predict(state).healthy.effect(p).is_none() {
         return Err(ModelError::Unknown { what: "part with an effect", id: id.to_owned() });
     }
-    let mut out: Vec<f64> = predictions
-        .all()
-        .map(|s| chances(s.effect(p).unwrap_or(0.0))[index(strength)].ln())
-        .collect();
-    out.push((1.0f64 / 3.0).ln());
-    Ok(out)
+    Ok(Box::new(move |s| chances(s.effect(p).unwrap_or(0.0))[index(strength)].ln()))
 }

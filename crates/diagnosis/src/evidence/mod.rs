@@ -1,23 +1,32 @@
 //! Evidence: what was found, in which state, and how likely each hypothesis makes it.
 //!
-//! One file per kind. Each turns a finding into a log-likelihood per hypothesis;
-//! the last entry is "not in this vehicle file", which predicts nothing.
+//! One file per kind. Most kinds look at what is predicted for a state and give a
+//! [`Scorer`]; a few look at the fault itself, at where it lies and what one would see of it.
+//! [`Likelihood`] holds the outcome for every hypothesis.
 
-use crate::model::{Model, ModelError};
-use circuit::Instrument;
+use crate::model::{Model, ModelError, Snapshot};
+use circuit::{Change, Fault, Instrument, Probe};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use utoipa::ToSchema;
 use vehicle::OperatingState;
 
 mod answer;
-mod code;
+pub(crate) mod code;
 pub(crate) mod effect;
+mod heard;
+mod level;
+pub(crate) mod moved;
 pub(crate) mod reading;
+mod scan;
+pub(crate) mod seen;
+mod signal;
+pub(crate) mod substituted;
 
 /// How strongly an effect shows.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Strength {
     /// As it should.
@@ -26,6 +35,37 @@ pub enum Strength {
     Weak,
     /// Not at all.
     None,
+}
+
+/// Whether the symptom is there when something is found.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+pub enum Present {
+    /// It shows.
+    Yes,
+    /// It does not show.
+    No,
+    /// Nobody has looked.
+    #[default]
+    Unknown,
+}
+
+/// What the eye finds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Sight {
+    /// Chafed, broken, crushed, burnt.
+    Damage,
+    /// Green or white bloom, dull metal.
+    Corrosion,
+    /// Wet, or a water line.
+    Water,
+    /// A terminal pushed back, a connector not home.
+    PushedBack,
+    /// Looked, and there was nothing.
+    Nothing,
 }
 
 /// What was found.
@@ -70,6 +110,64 @@ pub enum Finding {
         /// Whether it answered.
         answers: bool,
     },
+    /// A live value read from a module.
+    Signal {
+        /// Id of the signal.
+        signal: String,
+        /// In the signal's unit.
+        value: f64,
+    },
+    /// A level of a bus line in one of its phases, from a scope.
+    Level {
+        /// Bus.
+        bus: String,
+        /// Red lead.
+        red: String,
+        /// Black lead.
+        black: String,
+        /// While a dominant bit is sent; else recessive.
+        dominant: bool,
+        /// Volts.
+        value: f64,
+    },
+    /// Frames of one member of a bus, looked for at another.
+    Heard {
+        /// Bus.
+        bus: String,
+        /// Module or bus part that sends.
+        from: String,
+        /// Member where the bus is tapped.
+        at: String,
+        /// Whether frames of the sender came.
+        heard: bool,
+    },
+    /// The harness was moved at a place while something was watched.
+    Moved {
+        /// Place, connector or conductor that was moved.
+        at: String,
+        /// Whether the symptom or the reading changed with it.
+        changed: bool,
+    },
+    /// Something was looked at.
+    Seen {
+        /// Place, connector, conductor, ground point, splice or part.
+        at: String,
+        /// What was seen.
+        sight: Sight,
+    },
+    /// Something was put in the place of something else, and an effect watched.
+    Substituted {
+        /// Points that a fused jumper joined; none when a part was swapped.
+        #[serde(default)]
+        jumper: Option<[String; 2]>,
+        /// Part that was swapped with a known-good one.
+        #[serde(default)]
+        swapped: Option<String>,
+        /// The part whose effect was watched.
+        part: String,
+        /// How it showed then.
+        strength: Strength,
+    },
 }
 
 /// A finding in its state.
@@ -78,6 +176,13 @@ pub struct Evidence {
     /// The operating state, unplugged connectors included.
     #[serde(default)]
     pub state: OperatingState,
+    /// Whether the symptom was there then.
+    #[serde(default)]
+    pub present: Present,
+    /// Findings with the same number were made at once, as those of one scan are: a fault that comes
+    /// and goes was there for all of them or for none. 0 stands alone.
+    #[serde(default)]
+    pub moment: u64,
     /// What was found.
     #[serde(flatten)]
     pub finding: Finding,
@@ -85,37 +190,237 @@ pub struct Evidence {
 
 /// Chance that a reading is worthless: a probe that missed, a wrong cavity.
 pub(crate) const BAD_PROBE: f64 = 0.02;
+/// Chance that a fault that comes and goes is there, when nobody has looked at the symptom.
+pub(crate) const THERE_BY_CHANCE: f64 = 0.5;
+
+/// How likely every hypothesis makes a finding, or all findings of a moment, as natural logarithms.
+#[derive(Debug, Clone)]
+pub struct Likelihood {
+    /// With the fault there, in the order of [`Model::faults`].
+    pub there: Vec<f64>,
+    /// With nothing wrong.
+    pub away: f64,
+    /// With something wrong that the vehicle file does not hold and that nothing in it resembles.
+    pub elsewhere: f64,
+    /// With a fault that comes and goes, where the finding is about just that; else it is as with the
+    /// fault there while it is there, and as with nothing wrong while it is not.
+    pub wavering: Option<Vec<f64>>,
+}
+
+impl Likelihood {
+    /// Log-likelihood under a hypothesis as it comes and goes.
+    pub fn wavering(&self, h: usize, present: Present) -> f64 {
+        if let Some(own) = &self.wavering {
+            return own[h];
+        }
+        let there = self.there[h];
+        match present {
+            Present::Yes => there,
+            Present::No => self.away,
+            Present::Unknown if there == self.away => there,
+            Present::Unknown => {
+                (THERE_BY_CHANCE * there.exp() + (1.0 - THERE_BY_CHANCE) * self.away.exp()).ln()
+            }
+        }
+    }
+}
+
+/// Findings made at once, with how likely every hypothesis makes them together.
+#[derive(Debug, Clone)]
+pub struct Moment {
+    /// Numbers of the pieces of evidence.
+    pub pieces: Vec<usize>,
+    /// Whether the symptom was there.
+    pub present: Present,
+    /// How likely every hypothesis makes them.
+    pub likelihood: Arc<Likelihood>,
+}
+
+/// Sorts evidence into moments. What a scan finds is weighed at once; everything else alone.
+///
+/// # Errors
+/// [`ModelError`] for evidence that does not fit the vehicle.
+pub fn moments(model: &Model, evidence: &[Evidence]) -> Result<Vec<Moment>, ModelError> {
+    let mut out = Vec::new();
+    let mut scans: BTreeMap<(u64, &OperatingState), Vec<usize>> = BTreeMap::new();
+    for (k, e) in evidence.iter().enumerate() {
+        let of_scan = matches!(e.finding, Finding::Code { .. } | Finding::Answer { .. });
+        match of_scan && e.moment != 0 {
+            true => scans.entry((e.moment, &e.state)).or_default().push(k),
+            false => out.push(Moment {
+                pieces: vec![k],
+                present: e.present,
+                likelihood: e.likelihood(model)?,
+            }),
+        }
+    }
+    for ((_, state), pieces) in scans {
+        let all: Vec<&Finding> = pieces.iter().map(|k| &evidence[*k].finding).collect();
+        let likelihood = scan::likelihood(model, state, &all)?;
+        out.push(Moment { present: evidence[pieces[0]].present, pieces, likelihood });
+    }
+    Ok(out)
+}
+
+/// Log-likelihood of a finding from what a hypothesis predicts for its state.
+pub(crate) type Scorer<'a> = Box<dyn Fn(&Snapshot) -> f64 + Sync + 'a>;
+
+/// How a kind of evidence is weighed.
+enum Kind<'a> {
+    /// By what is predicted for the state; log-likelihood outside of the file beside it.
+    Predicted(Scorer<'a>, f64),
+    /// By a value with its meter on.
+    Reading(Probe, f64),
+    /// By voltages while something on a bus is held dominant.
+    Phase(level::InPhase<'a>, f64),
+    /// By what the fault itself is and where it lies: log-likelihood of a steady one and of one that
+    /// comes and goes; with nothing wrong; outside of the file.
+    OfFault(Box<dyn Fn(&Fault) -> [f64; 2] + Sync + 'a>, f64, f64),
+    /// By an effect with a jumper on or a part swapped.
+    Substituted(substituted::Swap, f64),
+}
 
 impl Evidence {
-    /// Log-likelihood under every hypothesis and, last, under "not in this vehicle file".
+    /// A finding in a state, with the symptom not looked at.
+    pub fn new(state: OperatingState, finding: Finding) -> Self {
+        Self { state, present: Present::Unknown, moment: 0, finding }
+    }
+
+    /// How likely every hypothesis makes it.
     ///
     /// # Errors
     /// [`ModelError`] for names the vehicle does not have.
-    pub fn log_likelihoods(&self, model: &Model) -> Result<Vec<f64>, ModelError> {
-        model.circuit.check_state(&self.state)?;
-        match &self.finding {
-            Finding::Reading { instrument, red, black, value } => {
-                let probe = circuit::Probe {
-                    instrument: *instrument,
-                    red: red.clone(),
-                    black: black.clone(),
+    pub fn likelihood(&self, model: &Model) -> Result<Arc<Likelihood>, ModelError> {
+        model.weighed(&(&self.state, &self.finding), || self.weigh(model))
+    }
+
+    fn weigh(&self, model: &Model) -> Result<Likelihood, ModelError> {
+        Ok(match self.kind(model)? {
+            Kind::Predicted(score, elsewhere) => {
+                let p = model.predict_all(&self.state);
+                let away = score(&p.healthy);
+                // Most hypotheses leave a state as it is: what they predict is scored once.
+                let of = |s: &Snapshot| if s.differs() { score(s) } else { away };
+                let there = p.all().map(of).collect();
+                Likelihood { there, away, elsewhere, wavering: None }
+            }
+            Kind::Reading(probe, read) => {
+                let expected = model.expect(&self.state, &probe)?;
+                let of = |(value, sigma): (f64, f64)| {
+                    reading::log_likelihood(probe.instrument, read, value, sigma)
                 };
-                reading::log_likelihoods(model, &self.state, &probe, *value)
+                let away = of((expected.healthy, expected.sigma));
+                let there = expected.faults.iter().map(|x| of(*x)).collect();
+                let elsewhere = -probe.instrument.span().ln();
+                Likelihood { there, away, elsewhere, wavering: None }
             }
-            Finding::Effect { part, strength } => {
-                effect::log_likelihoods(model, &self.state, part, *strength)
+            Kind::Phase(phase, elsewhere) => {
+                let (there, away) = phase.all(model, &self.state);
+                Likelihood { there, away, elsewhere, wavering: None }
             }
-            Finding::Code { module, code, failure_type, failing } => {
-                code::log_likelihoods(model, &self.state, module, code, failure_type, *failing)
+            Kind::OfFault(of, away, elsewhere) => {
+                let both = model.faults.iter().map(|f| of(f));
+                let (there, wavering) = both.map(|[steady, wavering]| (steady, wavering)).unzip();
+                Likelihood { there, away, elsewhere, wavering: Some(wavering) }
             }
-            Finding::Answer { module, answers } => {
-                answer::log_likelihoods(model, &self.state, module, *answers)
+            Kind::Substituted(swap, elsewhere) => {
+                let (there, away) = swap.all(model, &self.state)?;
+                Likelihood { there, away, elsewhere, wavering: None }
             }
+        })
+    }
+
+    /// How likely a vehicle with several faults at once makes it.
+    ///
+    /// # Errors
+    /// [`ModelError`] for names the vehicle does not have.
+    pub fn under(&self, model: &Model, faults: &[&Fault]) -> Result<f64, ModelError> {
+        let changes: Vec<Change> = faults.iter().flat_map(|f| f.changes.clone()).collect();
+        Ok(match self.kind(model)? {
+            Kind::Predicted(score, _) => score(&model.snapshot(&self.state, &changes)),
+            Kind::Reading(probe, read) => {
+                let expected = model.expect(&self.state, &probe)?;
+                let value = model.reads(&self.state, &changes, &probe)?;
+                let slack = faults.iter().map(|f| crate::model::slack(f)).fold(0.0, f64::max);
+                let sigma = reading::sigma(
+                    probe.instrument,
+                    value,
+                    expected.healthy,
+                    expected.tolerance,
+                    slack,
+                );
+                reading::log_likelihood(probe.instrument, read, value, sigma)
+            }
+            Kind::Phase(phase, _) => phase.under(model, &self.state, &changes),
+            Kind::OfFault(of, away, _) => {
+                faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(away)
+            }
+            Kind::Substituted(swap, _) => swap.under(model, &self.state, faults)?,
+        })
+    }
+
+    /// Log-likelihood from what is predicted for the state, for kinds that follow from it; else 0.
+    pub(crate) fn score(&self, model: &Model, s: &Snapshot) -> f64 {
+        match self.kind(model) {
+            Ok(Kind::Predicted(score, _)) => score(s),
+            _ => 0.0,
         }
+    }
+
+    fn kind<'a>(&'a self, model: &'a Model) -> Result<Kind<'a>, ModelError> {
+        model.circuit.check_state(&self.state)?;
+        Ok(match &self.finding {
+            Finding::Reading { instrument, red, black, value } => {
+                let probe =
+                    Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
+                probe.leads(&model.circuit)?;
+                Kind::Reading(probe, value.unwrap_or(f64::INFINITY))
+            }
+            Finding::Effect { part, strength } => Kind::Predicted(
+                effect::scorer(model, &self.state, part, *strength)?,
+                (1.0f64 / 3.0).ln(),
+            ),
+            Finding::Code { module, code, failure_type, failing } => Kind::Predicted(
+                code::scorer(model, module, code, failure_type, *failing)?,
+                code::elsewhere(*failing),
+            ),
+            Finding::Answer { module, answers } => {
+                Kind::Predicted(answer::scorer(model, module, *answers)?, answer::elsewhere())
+            }
+            Finding::Signal { signal, value } => Kind::Predicted(
+                signal::scorer(model, &self.state, signal, *value)?,
+                -(signal::SPAN.ln()),
+            ),
+            Finding::Level { bus, red, black, dominant, value } => Kind::Phase(
+                level::level(model, &self.state, bus, [red, black], *dominant, *value)?,
+                -(level::SPAN.ln()),
+            ),
+            Finding::Heard { bus, from, at, heard } => {
+                Kind::Phase(heard::heard(model, bus, from, at, *heard)?, 0.5f64.ln())
+            }
+            Finding::Moved { at, changed } => {
+                let (of, away) = moved::scorer(model, at, *changed)?;
+                Kind::OfFault(of, away, 0.5f64.ln())
+            }
+            Finding::Seen { at, sight } => {
+                let (of, away) = seen::scorer(model, at, *sight)?;
+                Kind::OfFault(of, away, away)
+            }
+            Finding::Substituted { jumper, swapped, part, strength } => Kind::Substituted(
+                substituted::swap(model, jumper.as_ref(), swapped.as_deref(), part, *strength)?,
+                (1.0f64 / 3.0).ln(),
+            ),
+        })
     }
 }
 
 /// Index of a part, or the error that names it.
 pub(crate) fn part(model: &Model, id: &str) -> Result<usize, ModelError> {
     model.circuit.part(id).ok_or_else(|| ModelError::Unknown { what: "part", id: id.to_owned() })
+}
+
+/// Refuses the name of a place or thing that the vehicle does not have.
+pub(crate) fn known_place(model: &Model, at: &str) -> Result<(), ModelError> {
+    let unknown = || ModelError::Unknown { what: "place or thing", id: at.to_owned() };
+    circuit::place::exists(&model.circuit, at).then_some(()).ok_or_else(unknown)
 }

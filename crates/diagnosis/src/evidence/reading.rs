@@ -4,7 +4,7 @@
 
 use super::BAD_PROBE;
 use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown, slack};
-use circuit::{Circuit, Instrument, Probe, Sweep, meter::Leads};
+use circuit::{Change, Instrument, Probe, Sweep, meter::Leads};
 use vehicle::OperatingState;
 
 /// A point that a fault has left hanging moves by more than this, volts.
@@ -17,6 +17,8 @@ pub struct Expected {
     pub healthy: f64,
     /// Scatter of sound vehicles together with the meter's accuracy, one standard deviation.
     pub sigma: f64,
+    /// Scatter of sound vehicles alone, one standard deviation.
+    pub tolerance: f64,
     /// Value and standard deviation per hypothesis.
     pub faults: Vec<(f64, f64)>,
 }
@@ -55,31 +57,31 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
     let leads = probe.leads(c)?;
     let p = model.predict(state);
     let instrument = probe.instrument;
-    let (healthy, tolerance) = match leads {
-        Leads::Between(Instrument::Volts, a, b) => {
-            let rest = metered(c, &p.sweep, leads);
-            let phases = p.phases(c, state, (a, b));
-            let more: f64 = phases.map(|(share, s)| share * (metered(c, s, leads) - rest)).sum();
-            (rest + more, model.scatter(&p, |s| s.between(a, b)))
-        }
-        Leads::Between(..) => {
-            let healthy = metered(c, &p.sweep, leads);
-            (healthy, model.tool_scatter(state, leads, healthy))
-        }
-        Leads::Around(_) => {
-            let amps = shown(leads, c, &p.healthy);
-            (amps, model.scatter(&p, |s| shown(leads, c, s)))
-        }
+    let healthy = read(model, state, &[], leads);
+    let tolerance = match leads {
+        Leads::Between(Instrument::Volts, a, b) => model.scatter(&p, |s| s.between(a, b)),
+        Leads::Between(..) => model.tool_scatter(state, leads, healthy),
+        Leads::Around(_) => model.scatter(&p, |s| shown(leads, c, s)),
     };
     let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
     Ok(Sound { healthy, sigma, tolerance })
 }
 
-/// What a meter shows with nothing wrong.
-fn metered(circuit: &Circuit, sweep: &Sweep, leads: Leads) -> f64 {
-    let mut sweep = sweep.clone();
-    let meter: Vec<_> = leads.change().into_iter().collect();
-    leads.shown_at(&sweep.solve_at(&meter, &leads.nodes(circuit))).value()
+/// What a meter shows under any changes of the circuit, averaged over the phases of the state.
+pub(crate) fn read(model: &Model, state: &OperatingState, changes: &[Change], leads: Leads) -> f64 {
+    let c = &model.circuit;
+    let p = model.predict(state);
+    let all: Vec<Change> = changes.iter().copied().chain(leads.change()).collect();
+    let nodes = leads.nodes(c);
+    let shown = |sweep: &Sweep| leads.shown_at(&sweep.clone().solve_at(&all, &nodes)).value();
+    let rest = shown(&p.sweep);
+    match leads {
+        Leads::Between(Instrument::Volts, a, b) => {
+            let more = p.phases(c, state, (a, b)).map(|(share, s)| share * (shown(s) - rest));
+            rest + more.sum::<f64>()
+        }
+        _ => rest,
+    }
 }
 
 /// Predicts a reading; the meter's load is solved wherever it can matter.
@@ -102,8 +104,8 @@ pub fn expected(
         // Every other tool loads what it touches.
         Leads::Between(..) => {
             let reads = |p: circuit::Point<'_>| leads.shown_at(&p).value();
-            let at = Some(leads.nodes(c));
-            model.sweep_all(&p.sweep, leads.change(), at, |_| true, f64::NAN, reads)
+            let at = leads.nodes(c);
+            model.sweep_all(&p.sweep, leads.change(), Some(&at), |_| true, f64::NAN, reads)
         }
     };
     let faults = model
@@ -112,7 +114,7 @@ pub fn expected(
         .zip(values)
         .map(|(f, value)| (value, sigma(instrument, value, healthy, tolerance, slack(f))))
         .collect();
-    Ok(Expected { healthy, sigma: own, faults })
+    Ok(Expected { healthy, sigma: own, tolerance, faults })
 }
 
 /// A voltmeter's readings under every hypothesis, averaged over the phases of the state.
@@ -133,14 +135,14 @@ fn volts(
             && (p.fault(h).map_or(healthy, quick) - healthy).abs() > HANGING_VOLTS
     };
     let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
-    let metered = model.sweep_all(&p.sweep, leads.change(), Some([a, b]), loads, f64::NAN, across);
+    let metered = model.sweep_all(&p.sweep, leads.change(), Some(&[a, b]), loads, f64::NAN, across);
     let mut values: Vec<f64> = metered
         .into_iter()
         .zip(p.all())
         .map(|(v, s)| if v.is_nan() { quick(s) } else { v })
         .collect();
     for (share, sweep) in p.phases(c, state, (a, b)) {
-        let held = model.sweep_all(sweep, None, Some([a, b]), |_| true, f64::NAN, across);
+        let held = model.sweep_all(sweep, None, Some(&[a, b]), |_| true, f64::NAN, across);
         for ((value, held), s) in values.iter_mut().zip(held).zip(p.all()) {
             *value += share * (held - quick(s));
         }
@@ -160,21 +162,4 @@ pub(crate) fn log_likelihood(instrument: Instrument, read: f64, value: f64, sigm
         _ => 0.0,
     };
     ((1.0 - BAD_PROBE) * close + flat).ln()
-}
-
-pub(super) fn log_likelihoods(
-    model: &Model,
-    state: &OperatingState,
-    probe: &Probe,
-    value: Option<f64>,
-) -> Result<Vec<f64>, ModelError> {
-    let expected = model.expect(state, probe)?;
-    let read = value.unwrap_or(f64::INFINITY);
-    let mut out: Vec<f64> = expected
-        .faults
-        .iter()
-        .map(|(v, s)| log_likelihood(probe.instrument, read, *v, *s))
-        .collect();
-    out.push((1.0 / probe.instrument.span()).ln());
-    Ok(out)
 }

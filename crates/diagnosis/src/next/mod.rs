@@ -1,77 +1,40 @@
 //! The next check: what tells most per minute.
 //!
-//! [`candidates`] come from the vehicle, [`value`] weighs them against what is
-//! still suspected; a check that cannot tell anything is never proposed.
+//! [`candidates`] come from the vehicle, [`value`] weighs them against what is still suspected; a
+//! check that cannot tell anything is never proposed, and [`why_not`] says why.
 
 pub mod candidates;
+mod describe;
 mod value;
+pub mod why_not;
 
-use crate::evidence::{Evidence, Finding};
+use crate::evidence::{Evidence, Finding, Present};
 use crate::model::{Model, ModelError};
-use crate::posterior::Posterior;
-use crate::{verdict, words};
-use candidates::{Candidate, What};
-use circuit::{Instrument, Probe};
+use crate::posterior::{Explains, Live, Posterior};
+use crate::prior::Priors;
+use candidates::{Candidate, Field, What};
+pub use describe::{Check, Outcome, SetupLine};
 use rayon::prelude::*;
-use serde::Serialize;
-use utoipa::ToSchema;
+use value::{Scales, Table};
 use vehicle::OperatingState;
 
-/// A line of the setup: `red`, `C4.7 cabin side …`.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct SetupLine {
-    /// What it is about.
-    pub label: String,
-    /// What to do.
-    pub text: String,
-}
-
-/// What one outcome would mean.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Outcome {
-    /// The outcome: a range or a judgement.
-    pub when: String,
-    /// Its probability.
-    pub probability: f64,
-    /// What would be suspected most.
-    pub means: String,
-}
-
-/// A proposed check.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Check {
-    /// Stable id; refusing names it.
-    pub id: String,
-    /// What to do, in a line.
-    pub text: String,
-    /// `volts`, `ohms`, `amps` or `effect`.
-    pub quantity: String,
-    /// Unit of the value asked for; empty for an effect.
-    pub unit: String,
-    /// Red lead, conductor, or the part whose effect is looked at.
-    pub red: String,
-    /// Black lead.
-    pub black: String,
-    /// Output to drive, when the state needs one.
-    pub outputs: Vec<String>,
-    /// State it is taken in.
-    pub state: OperatingState,
-    /// State in words.
-    pub state_text: String,
-    /// Minutes of work.
-    pub minutes: f64,
-    /// Expected information, bits.
-    pub information_bits: f64,
-    /// Healthy value in words.
-    pub expected: String,
-    /// Setup.
-    pub setup: Vec<SetupLine>,
-    /// Outcomes.
-    pub outcomes: Vec<Outcome>,
-    /// Proposed to refute a suspect that is nearly certain, not to tell suspects apart.
-    pub proof: bool,
-    /// Why this check.
-    pub why: String,
+/// Everything a next check is chosen from.
+#[derive(Debug, Clone, Copy)]
+pub struct Ask<'a> {
+    /// The vehicle with its hypotheses.
+    pub model: &'a Model,
+    /// What weighs before evidence.
+    pub priors: &'a Priors,
+    /// What was found.
+    pub evidence: &'a [Evidence],
+    /// What it adds up to.
+    pub posterior: &'a Posterior,
+    /// Whether the symptom shows now.
+    pub present: Present,
+    /// The state the vehicle is in.
+    pub now: &'a OperatingState,
+    /// Checks that cannot be done: an id, or the beginning of one with `*`.
+    pub refused: &'a [String],
 }
 
 /// Probability above which a suspect is to be proven instead of searched for.
@@ -80,74 +43,188 @@ pub const CERTAIN: f64 = 0.95;
 const NEGLIGIBLE: f64 = 1e-3;
 /// Hypotheses that the first sieve looks at, and candidates it lets through.
 const SIEVE_HYPOTHESES: usize = 200;
-const SIEVED: usize = 40;
-/// Candidates for a proof that are weighed against everything that could imitate them.
-const SIEVED_PROOFS: usize = 8;
+const SIEVED: usize = 32;
+/// Information about whether it is the leading item below which a check proves nothing, bits.
+const WORTHLESS_PROOF_BITS: f64 = 0.15;
 /// Information below which a check is not worth doing, bits.
 const WORTHLESS_BITS: f64 = 0.02;
+/// Checks within this share of the best tie with it, and are told apart by what can follow.
+const TIE: f64 = 0.85;
+/// Checks that can follow one that ties.
+const FOLLOWING: usize = 10;
 
-/// The best `most` checks, best first; `refused` names checks that cannot be done.
+/// A check with what it is worth.
+#[derive(Debug, Clone)]
+pub struct Ranked {
+    /// The check.
+    pub candidate: Candidate,
+    /// Expected information, bits; for a proof, how plainly it would refute.
+    pub bits: f64,
+    /// Minutes of work, those lost by disturbing a contact included.
+    pub minutes: f64,
+}
+
+/// Whether one item is nearly certain, so that a proof is wanted.
+fn certain(ask: &Ask<'_>) -> Option<usize> {
+    let (top, probability) = ask.posterior.ranking()[0];
+    (probability > CERTAIN && top + 1 < ask.model.items.len()).then_some(top)
+}
+
+/// The checks worth doing, best first.
 ///
 /// # Errors
 /// [`ModelError`].
-pub fn checks(
-    model: &Model,
-    evidence: &[Evidence],
-    posterior: &Posterior,
-    now: &OperatingState,
-    refused: &[String],
-    most: usize,
-) -> Result<Vec<Check>, ModelError> {
-    let live = posterior.live(model, NEGLIGIBLE);
-    // A rough sieve by the likeliest hypotheses, then the best candidates by all of them.
-    let mut likeliest = live.clone();
-    likeliest.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
-    likeliest.truncate(SIEVE_HYPOTHESES);
-    let suspected: Vec<usize> =
-        likeliest.iter().map(|l| l.0).filter(|h| *h < model.faults.len()).collect();
-    let all = candidates::all(model, &suspected);
-    let (top, probability) = posterior.ranking()[0];
-    let certain = probability > CERTAIN && top + 1 < model.items.len();
-    // The same leads in another state prove little: a proof is a reading of its own.
-    let open: Vec<&Candidate> = all
-        .iter()
-        .filter(|c| !is_refused(refused, &c.id()) && !taken(evidence, c, certain))
-        .collect();
-    let rank = |candidates: &[&'_ Candidate], live: &[(usize, f64, usize)], roughly: bool| {
-        let mut valued: Vec<(f64, f64, usize)> = candidates
-            .par_iter()
-            .enumerate()
-            .filter_map(|(k, c)| {
-                let value = if certain {
-                    value::refutation(model, posterior, top, c, roughly)
-                } else {
-                    value::information(model, live, c)
-                };
-                let minutes = c.minutes(model, now);
-                (value > WORTHLESS_BITS).then_some((value / minutes, value, k))
+pub fn ranked(ask: &Ask<'_>) -> Result<Vec<Ranked>, ModelError> {
+    let live = ask.posterior.live(ask.model, NEGLIGIBLE, ask.present);
+    Ok(match certain(ask) {
+        Some(top) => proofs(ask, top),
+        None => searching(ask, &live),
+    })
+}
+
+/// The best `most` checks, best first, as the technician reads them.
+///
+/// # Errors
+/// [`ModelError`].
+pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
+    let Ask { model, posterior, .. } = *ask;
+    let live = posterior.live(model, NEGLIGIBLE, ask.present);
+    let scales = Scales::new(model, posterior, &live);
+    let proof = certain(ask).is_some();
+    ranked(ask)?
+        .into_iter()
+        .take(most)
+        .map(|r| {
+            let outcomes = scales.table(&r.candidate).map(|t| scales.outcomes(&t));
+            describe::describe(ask, &r, proof, outcomes.unwrap_or_default())
+        })
+        .collect()
+}
+
+/// The likeliest explanations, as far as the first sieve looks.
+fn likeliest(live: &[Live]) -> Vec<Live> {
+    let mut list = live.to_vec();
+    list.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.group.cmp(&b.group)));
+    list.truncate(SIEVE_HYPOTHESES);
+    list
+}
+
+fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
+    let field = Field { model: ask.model, posterior: ask.posterior, live, now: ask.now };
+    let mut all = candidates::all(&field);
+    all.retain(|c| !is_refused(ask.refused, &c.id()) && !taken(ask.evidence, c, in_any_state));
+    all
+}
+
+/// Minutes of a check, with those lost on average by disturbing a contact that comes and goes.
+fn minutes(ask: &Ask<'_>, live: &[Live], c: &Candidate) -> f64 {
+    let mut minutes = c.minutes(ask.model, ask.now);
+    for (connector, lost) in c.disturbs(ask.now) {
+        let wavering: f64 = live
+            .iter()
+            .filter_map(|l| match l.what {
+                Explains::Fault(h) => {
+                    let share = ask.posterior.share_wavering(h);
+                    let item = &ask.model.faults[h].repair_item;
+                    let there = share > 0.01
+                        && circuit::place::lies_at(&ask.model.circuit, item, connector);
+                    there.then_some(l.p * share)
+                }
+                _ => None,
             })
-            .collect();
-        valued.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.2.cmp(&b.2)));
-        valued
-    };
-    let through = if certain { SIEVED_PROOFS } else { SIEVED };
-    let sieved: Vec<&Candidate> =
-        rank(&open, &likeliest, true).into_iter().take(through).map(|(_, _, k)| open[k]).collect();
-    // What is left is weighed by every hypothesis that still matters, solved state by state.
-    let matters: Vec<usize> = live.iter().map(|l| l.0).collect();
-    let mut states: Vec<&OperatingState> = sieved.iter().map(|c| &c.state).collect();
+            .sum();
+        minutes += lost * wavering;
+    }
+    minutes
+}
+
+struct Valued {
+    candidate: Candidate,
+    table: Table,
+    bits: f64,
+    minutes: f64,
+}
+
+fn rank(ask: &Ask<'_>, scales: &Scales<'_>, least: f64, candidates: Vec<Candidate>) -> Vec<Valued> {
+    let mut valued: Vec<Valued> = candidates
+        .into_par_iter()
+        .filter_map(|candidate| {
+            let table = scales.table(&candidate)?;
+            let bits = scales.information(&table);
+            (bits > least).then(|| {
+                let minutes = minutes(ask, scales.live, &candidate);
+                Valued { candidate, table, bits, minutes }
+            })
+        })
+        .collect();
+    // A stable sort: candidates come in a fixed order.
+    valued.sort_by(|a, b| (b.bits / b.minutes).total_cmp(&(a.bits / a.minutes)));
+    valued
+}
+
+/// A rough sieve by the likeliest hypotheses, then the best candidates by all of them.
+fn sieve<'a>(
+    ask: &Ask<'_>,
+    live: &'a [Live],
+    least: f64,
+    in_any_state: bool,
+    scales: impl Fn(&'a [Live]) -> Scales<'a>,
+    rough: &'a [Live],
+) -> Vec<Valued> {
+    let mut sieved = rank(ask, &scales(rough), least, open(ask, rough, in_any_state));
+    sieved.truncate(SIEVED);
+    if rough.len() == live.len() {
+        return sieved;
+    }
+    let matters: Vec<usize> = live
+        .iter()
+        .filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
+        .collect();
+    let mut states: Vec<&OperatingState> = sieved.iter().map(|v| &v.candidate.state).collect();
     states.sort();
     states.dedup();
     for state in states {
-        model.predict_some(state, &matters);
+        ask.model.predict_some(state, &matters);
     }
-    let valued: Vec<(f64, f64, &Candidate)> =
-        rank(&sieved, &live, false).into_iter().map(|(r, v, k)| (r, v, sieved[k])).collect();
-    valued
-        .into_iter()
-        .take(most)
-        .map(|(_, value, c)| describe(model, &live, now, c, value, certain))
-        .collect()
+    rank(ask, &scales(live), least, sieved.into_iter().map(|v| v.candidate).collect())
+}
+
+fn ranked_of(v: Valued) -> Ranked {
+    Ranked { candidate: v.candidate, bits: v.bits, minutes: v.minutes }
+}
+
+fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Ranked> {
+    let (model, posterior) = (ask.model, ask.posterior);
+    let rough = likeliest(live);
+    let scales = |live| Scales::new(model, posterior, live);
+    let mut sieved = sieve(ask, live, WORTHLESS_BITS, false, scales, &rough);
+    // Where the first step ties, the second one decides.
+    let best = sieved.first().map_or(0.0, |v| v.bits / v.minutes);
+    let ties = sieved.iter().take_while(|v| v.bits / v.minutes > TIE * best).count();
+    if ties > 1 {
+        let scales = Scales::new(model, posterior, live);
+        let following: Vec<(Table, f64)> =
+            sieved.iter().take(FOLLOWING).map(|v| (v.table.clone(), v.minutes)).collect();
+        let rate = |v: &Valued| scales.two_steps((&v.table, v.minutes), &following);
+        let mut tied: Vec<(f64, Valued)> = sieved.drain(..ties).map(|v| (rate(&v), v)).collect();
+        tied.sort_by(|a, b| b.0.total_cmp(&a.0));
+        sieved.splice(0..0, tied.into_iter().map(|(_, v)| v));
+    }
+    sieved.into_iter().map(ranked_of).collect()
+}
+
+/// Checks that would refute a suspect that is nearly certain, even if a piece of evidence were wrong.
+fn proofs(ask: &Ask<'_>, top: usize) -> Vec<Ranked> {
+    let model = ask.model;
+    let challenged = ask.posterior.challenged(model, ask.priors, top);
+    let ask = Ask { posterior: &challenged, ..*ask };
+    let live = challenged.live(model, NEGLIGIBLE, ask.present);
+    let rough = likeliest(&live);
+    let scales = |live| Scales::whether(model, &challenged, live, top);
+    // The same leads in another state prove little: a proof is a reading of its own.
+    let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, scales, &rough);
+    list.retain(|v| !matches!(v.candidate.what, What::Look { .. } | What::Move { .. }));
+    list.into_iter().map(ranked_of).collect()
 }
 
 /// A refusal names a check, or ends in `*` and names all that begin so: `Amps *` without a clamp.
@@ -160,109 +237,38 @@ fn is_refused(refused: &[String], id: &str) -> bool {
 
 fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
     evidence.iter().any(|e| {
-        (in_any_state || e.state == c.state)
-            && match (&e.finding, &c.what) {
-                (Finding::Reading { instrument, red, black, .. }, What::Reading(p)) => {
-                    *instrument == p.instrument
-                        && ((*red == p.red && *black == p.black)
-                            || (*red == p.black && *black == p.red))
-                }
-                (Finding::Effect { part, .. }, What::Effect { part: p, .. }) => part == p,
-                _ => false,
+        let alike = in_any_state || e.state == c.state;
+        match (&e.finding, &c.what) {
+            (Finding::Reading { instrument, red, black, .. }, What::Reading(p)) => {
+                alike
+                    && *instrument == p.instrument
+                    && ((*red == p.red && *black == p.black)
+                        || (*red == p.black && *black == p.red))
             }
-    })
-}
-
-fn describe(
-    model: &Model,
-    live: &[(usize, f64, usize)],
-    now: &OperatingState,
-    c: &Candidate,
-    value: f64,
-    proof: bool,
-) -> Result<Check, ModelError> {
-    let state_text = words::state(model, &c.state);
-    let mut setup = Vec::new();
-    let mut line = |label: &str, text: String| {
-        setup.push(SetupLine { label: label.to_owned(), text });
-    };
-    let (text, quantity, unit, red, black, expected) = match &c.what {
-        What::Reading(p) => {
-            let e = crate::evidence::reading::sound(model, &c.state, p)?;
-            match p.instrument {
-                Instrument::Amps => line("clamp", format!("conductor {}", p.red)),
-                _ => {
-                    line("red", words::point(model, &p.red));
-                    line("black", words::point(model, &p.black));
-                }
-            }
+            (Finding::Effect { part, .. }, What::Effect { part: p, .. }) => alike && part == p,
+            (Finding::Answer { .. } | Finding::Code { .. }, What::Scan) => alike,
+            // Once is enough, whatever the state.
+            (Finding::Moved { at, .. }, What::Move { at: here })
+            | (Finding::Seen { at, .. }, What::Look { at: here }) => at == here,
             (
-                reading_text(model, p),
-                format!("{:?}", p.instrument).to_lowercase(),
-                p.instrument.unit().to_owned(),
-                p.red.clone(),
-                p.black.clone(),
-                verdict::healthy_range(p.instrument, e.healthy, e.sigma),
-            )
+                Finding::Substituted { jumper: Some([a, b]), .. },
+                What::Jumper { red, black, .. },
+            ) => a == red && b == black,
+            (Finding::Substituted { swapped: Some(id), .. }, What::Swap { swapped, .. }) => {
+                id == swapped
+            }
+            _ => false,
         }
-        What::Effect { part, .. } => (
-            format!("Drive it and look: {}", words::effect(model, part)),
-            "effect".to_owned(),
-            String::new(),
-            part.clone(),
-            String::new(),
-            "normal".to_owned(),
-        ),
-    };
-    line("state", state_text.clone());
-    line("sound", expected.clone());
-    let best_of = if proof { "would refute the suspect" } else { "tells most per minute" };
-    let minutes = c.minutes(model, now);
-    Ok(Check {
-        id: c.id(),
-        why: format!("Of all checks in reach this {best_of}: {value:.1} bit in {minutes:.1} min."),
-        text,
-        quantity,
-        unit,
-        red,
-        black,
-        outputs: c.state.outputs.iter().cloned().collect(),
-        state: c.state.clone(),
-        state_text,
-        minutes,
-        information_bits: value,
-        expected,
-        setup,
-        outcomes: value::outcomes(model, live, c),
-        proof,
     })
 }
 
-fn reading_text(model: &Model, p: &Probe) -> String {
-    let v = &model.circuit.vehicle;
-    let owner = |id: &str| id.split('.').next().unwrap_or(id).to_owned();
-    let connector = v.connectors.iter().find(|c| c.id == owner(&p.red));
-    match p.instrument {
-        Instrument::Amps => format!("Current in conductor {}, with a clamp", p.red),
-        Instrument::Ohms => format!("Resistance {} to {}", p.red, p.black),
-        Instrument::Shunt => format!("Current from {} to {}, through the meter", p.red, p.black),
-        Instrument::Lamp5 => format!("Test lamp 5 W from {} to {}", p.red, p.black),
-        Instrument::Lamp21 => format!("Test lamp 21 W from {} to {}", p.red, p.black),
-        Instrument::Led => format!("LED tester from {} to {}", p.red, p.black),
-        Instrument::Jumper => format!("Fused jumper from {} to {}", p.red, p.black),
-        Instrument::LowVolts => format!("Voltage at {} to {}, low impedance", p.red, p.black),
-        Instrument::Volts if p.black == model.circuit.reference => {
-            format!("Voltage at {} against battery minus", p.red)
-        }
-        Instrument::Volts => match connector {
-            Some(c) if owner(&p.red) == owner(&p.black) && c.sides.is_some() => {
-                let cavity = p.red.split(':').next().unwrap_or(&p.red);
-                format!("Voltage across terminal {cavity}, {}", c.name)
-            }
-            _ if owner(&p.red) == owner(&p.black) => {
-                format!("Voltage across {}, {} to {}", owner(&p.red), p.red, p.black)
-            }
-            _ => format!("Voltage drop from {} to {}", p.red, p.black),
-        },
+/// `terminal:C4.7` as `terminal C4.7`; a part by its id alone.
+pub(crate) fn short(item: &str) -> String {
+    match item.split_once(':') {
+        Some(("part", id)) => id.to_owned(),
+        Some(("wire", id)) => format!("conductor {id}"),
+        Some(("pair", id)) => format!("conductors {}", id.replace('+', " and ")),
+        Some((kind, id)) => format!("{kind} {id}"),
+        None => "not in this file".to_owned(),
     }
 }

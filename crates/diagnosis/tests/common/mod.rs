@@ -1,7 +1,10 @@
 //! The shipped van with everything that can be wrong with it.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use diagnosis::Model;
+use diagnosis::evidence::Sight;
+use diagnosis::trial::{self, Bench};
+use diagnosis::{Evidence, Finding, Model, Present, Strength};
+use rand::SeedableRng;
 use std::sync::LazyLock;
 use vehicle::{OperatingState, Vehicle};
 
@@ -12,4 +15,92 @@ pub static MODEL: LazyLock<Model> = LazyLock::new(|| {
 
 pub fn state(name: &str) -> OperatingState {
     MODEL.circuit.vehicle.states.iter().find(|s| s.id == name).unwrap().state.clone()
+}
+
+/// A vehicle exactly as the file has it, with something hidden, read without noise.
+pub struct Exact {
+    hidden: Vec<circuit::Fault>,
+    state: OperatingState,
+}
+
+#[allow(dead_code)]
+impl Exact {
+    pub fn with(hidden: &[&str]) -> Self {
+        let find = |id: &&str| circuit::fault::by_id(&MODEL.circuit, id).unwrap();
+        Self { hidden: hidden.iter().map(find).collect(), state: OperatingState::default() }
+    }
+
+    fn changes(&self) -> Vec<circuit::Change> {
+        self.hidden.iter().flat_map(|f| f.changes.clone()).collect()
+    }
+}
+
+impl Bench for Exact {
+    fn set(&mut self, state: &OperatingState) {
+        self.state = state.clone();
+    }
+    fn present(&mut self) -> Present {
+        Present::Yes
+    }
+    fn read(&mut self, probe: &circuit::Probe) -> Option<f64> {
+        let shown = MODEL.circuit.measure(&self.state, &self.changes(), probe).unwrap().value();
+        shown.is_finite().then_some(shown)
+    }
+    fn effect(
+        &mut self,
+        part: &str,
+        jumper: Option<&circuit::Probe>,
+        swapped: Option<&str>,
+    ) -> Option<Strength> {
+        let c = &MODEL.circuit;
+        let item = swapped.map(|id| format!("part:{id}"));
+        let left = self.hidden.iter().filter(|f| Some(&f.repair_item) != item.as_ref());
+        let changes: Vec<_> = left.flat_map(|f| f.changes.clone()).collect();
+        let extra = jumper.and_then(|p| p.leads(c).unwrap().extra());
+        Some(match c.solve(&self.state, &changes, extra).effect(c, c.part(part)?)? {
+            f if f > 0.83 => Strength::Normal,
+            f if f > 0.08 => Strength::Weak,
+            _ => Strength::None,
+        })
+    }
+    fn scan(&mut self) -> Vec<Finding> {
+        use circuit::software::{self, Verdict};
+        let c = &MODEL.circuit;
+        let s = c.solve(&self.state, &self.changes(), None);
+        let parts = c.vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
+        let answers =
+            parts.map(|(k, p)| Finding::Answer { module: p.id.clone(), answers: s.alive(c, k) });
+        let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s));
+        let codes = run.filter(|(_, v)| *v != Verdict::NotRun).map(|(m, v)| Finding::Code {
+            module: m.module.clone(),
+            code: m.code.clone(),
+            failure_type: m.failure_type.clone(),
+            failing: v == Verdict::Failed,
+        });
+        answers.chain(codes).collect()
+    }
+    fn moved(&mut self, _: &str) -> bool {
+        false
+    }
+    fn look(&mut self, _: &str) -> Sight {
+        Sight::Nothing
+    }
+    fn repair(&mut self, item: &str) -> bool {
+        let before = self.hidden.len();
+        self.hidden.retain(|f| f.repair_item != item);
+        self.hidden.len() < before
+    }
+    fn is_sound(&self) -> bool {
+        self.hidden.is_empty()
+    }
+}
+
+/// Follows the proposed checks to the end.
+#[allow(dead_code)]
+pub fn follow(hidden: &[&str], first: Vec<Evidence>) -> trial::Worked {
+    let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(1);
+    let rules = trial::Rules { most_checks: 15 };
+    let engine = trial::Strategy::Engine;
+    trial::work(&MODEL, MODEL.plain(), &mut Exact::with(hidden), first, engine, rules, &mut rng)
+        .unwrap()
 }

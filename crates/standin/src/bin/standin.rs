@@ -10,9 +10,10 @@ use std::process::ExitCode;
 struct Arguments {
     /// Vehicle file.
     vehicle: PathBuf,
-    /// Hidden fault, an id that `chalkeus faults` lists; none for a sound vehicle.
+    /// Hidden fault, an id that `chalkeus faults` lists; may be given more than once, and none is a
+    /// sound vehicle.
     #[arg(long)]
-    fault: Option<String>,
+    fault: Vec<String>,
     /// Seed for part values and meter noise.
     #[arg(long, default_value_t = 1)]
     seed: u64,
@@ -47,7 +48,7 @@ async fn run(arguments: Arguments) -> Result<(), String> {
     let vehicle = vehicle::Vehicle::from_json(&text).map_err(|e| format!("{path}: {e}"))?;
     let setup = Setup {
         vehicle,
-        fault: arguments.fault,
+        faults: arguments.fault,
         seed: arguments.seed,
         vin: arguments.vin,
         past: Vec::new(),

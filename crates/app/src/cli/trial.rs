@@ -1,0 +1,337 @@
+//! `chalkeus trial`: how good the reasoning is, over many simulated jobs.
+//!
+//! The only place beside the demo that sets up stand-ins; it hands the diagnosing side a
+//! [`Bench`] that answers as a vehicle does, and keeps what is hidden for the referee.
+
+use super::core::{print, say, vehicle};
+use diagnosis::evidence::{Finding, Present, Sight, Strength};
+use diagnosis::ledger::ReadCode;
+use diagnosis::trial::{self, Bench, Rules, Strategy, Worked, tally::Tally};
+use diagnosis::{Evidence, Model, Priors};
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use serde::Serialize;
+use serde_json::json;
+use standin::Setup;
+use standin::direct::{Care, Direct};
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+use vehicle::OperatingState;
+
+/// Arguments of the trial.
+#[derive(Debug, clap::Args)]
+pub(super) struct Trial {
+    /// Vehicle file.
+    vehicle: PathBuf,
+    /// Jobs of each kind.
+    #[arg(long, default_value_t = 50)]
+    jobs: usize,
+    /// Seed of everything that is drawn.
+    #[arg(long, default_value_t = 1)]
+    seed: u64,
+    /// Only the engine, without the strategies it is compared with.
+    #[arg(long)]
+    engine_only: bool,
+    /// Every job that was not right, with all that was done.
+    #[arg(long)]
+    verbose: bool,
+    /// JSON on standard output.
+    #[arg(long)]
+    json: bool,
+}
+
+/// Kinds of jobs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "snake_case")]
+enum Kind {
+    Single,
+    Double,
+    Intermittent,
+}
+
+/// The stand-in as the trial's bench.
+struct UnderHands {
+    vehicle: Direct,
+    rng: ChaCha8Rng,
+}
+
+/// Share of checks at which the technician knows whether the symptom shows.
+const KNOWS: f64 = 0.7;
+/// Chance of a probe that missed, and of a misjudged effect.
+const BAD_PROBE: f64 = 0.015;
+const MISJUDGED: f64 = 0.003;
+
+fn strength(effect: f64) -> Strength {
+    match effect {
+        f if f > 0.83 => Strength::Normal,
+        f if f > 0.08 => Strength::Weak,
+        _ => Strength::None,
+    }
+}
+
+impl Bench for UnderHands {
+    fn set(&mut self, state: &OperatingState) {
+        self.vehicle.set(state);
+    }
+    fn present(&mut self) -> Present {
+        match (self.rng.random::<f64>() < KNOWS, self.vehicle.shows()) {
+            (false, _) => Present::Unknown,
+            (true, true) => Present::Yes,
+            (true, false) => Present::No,
+        }
+    }
+    fn read(&mut self, probe: &circuit::Probe) -> Option<f64> {
+        self.vehicle.read(probe)
+    }
+    fn effect(
+        &mut self,
+        part: &str,
+        jumper: Option<&circuit::Probe>,
+        swapped: Option<&str>,
+    ) -> Option<Strength> {
+        self.vehicle.effect(part, jumper, swapped).map(strength)
+    }
+    fn scan(&mut self) -> Vec<Finding> {
+        let mut out = Vec::new();
+        for said in self.vehicle.scan() {
+            out.push(Finding::Answer { module: said.module.clone(), answers: said.answered });
+            for (code, failure_type, status) in said.codes {
+                let read = ReadCode { code, failure_type, status, snapshot: Vec::new() };
+                if read.failing() || read.tested_now() {
+                    out.push(Finding::Code {
+                        module: said.module.clone(),
+                        failing: read.failing(),
+                        code: read.code,
+                        failure_type: read.failure_type,
+                    });
+                }
+            }
+        }
+        out
+    }
+    fn moved(&mut self, at: &str) -> bool {
+        self.vehicle.moved(at)
+    }
+    fn look(&mut self, at: &str) -> Sight {
+        use circuit::marks::Mark;
+        match self.vehicle.look(at) {
+            None => Sight::Nothing,
+            Some(Mark::Damage) => Sight::Damage,
+            Some(Mark::Corrosion) => Sight::Corrosion,
+            Some(Mark::Water) => Sight::Water,
+            Some(Mark::PushedBack) => Sight::PushedBack,
+        }
+    }
+    fn repair(&mut self, item: &str) -> bool {
+        let was = self.vehicle.truth();
+        self.vehicle.repair(item);
+        was.iter().any(|t| t == item)
+    }
+    fn is_sound(&self) -> bool {
+        self.vehicle.truth().is_empty()
+    }
+}
+
+/// A drawn job, ready to be worked any number of times alike.
+struct Drawn {
+    kind: Kind,
+    seed: u64,
+    faults: Vec<String>,
+    first: Vec<Evidence>,
+}
+
+fn bench(model: &Model, drawn: (&[String], u64, Kind)) -> Result<UnderHands, String> {
+    let (faults, seed, kind) = drawn;
+    let setup = Setup {
+        vehicle: model.circuit.vehicle.clone(),
+        faults: faults.to_vec(),
+        seed,
+        vin: String::new(),
+        past: Vec::new(),
+    };
+    let wavers = kind == Kind::Intermittent;
+    let care = Care { bad_probe: BAD_PROBE, misjudged: MISJUDGED, wavers };
+    let vehicle = Direct::new(setup, care).map_err(|e| e.to_string())?;
+    Ok(UnderHands { vehicle, rng: ChaCha8Rng::seed_from_u64(seed ^ 0x5EED) })
+}
+
+/// Draws faults until something shows, and what a customer would tell of it.
+fn draw(model: &Model, kind: Kind, seed: u64) -> Result<Drawn, String> {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+    loop {
+        let mut faults = vec![trial::draw::fault(model, &mut rng)];
+        if kind == Kind::Double {
+            faults.push(trial::draw::fault(model, &mut rng));
+        }
+        if kind == Kind::Intermittent {
+            let can_waver = circuit::fault::by_id(&model.circuit, &faults[0])
+                .is_ok_and(|f| circuit::place::wavering_share(&model.circuit, &f) > 0.1);
+            if !can_waver {
+                continue;
+            }
+        }
+        // The customer tells of how it is when it shows.
+        let steady = if kind == Kind::Intermittent { Kind::Single } else { kind };
+        let told =
+            |faults: &[String], rng: &mut ChaCha8Rng| -> Result<Option<Vec<Evidence>>, String> {
+                let mut vehicle = bench(model, (faults, seed, steady))?;
+                Ok(trial::complaint(model, &mut vehicle, rng))
+            };
+        let Some(mut first) = told(&faults, &mut rng)? else { continue };
+        if kind == Kind::Double {
+            // Both must show, or there is only one to find.
+            let mut both = true;
+            for one in &faults {
+                both &= told(std::slice::from_ref(one), &mut rng)?.is_some();
+            }
+            if !both {
+                continue;
+            }
+        }
+        for e in &mut first {
+            e.present = Present::Yes;
+        }
+        let mut vehicle = bench(model, (&faults, seed, kind))?;
+        let scanned = trial::first_scan(model, &mut vehicle);
+        let known =
+            |e: &Evidence| first.iter().any(|f| f.state == e.state && same(&f.finding, &e.finding));
+        let more: Vec<Evidence> = scanned.into_iter().filter(|e| !known(e)).collect();
+        first.extend(more);
+        return Ok(Drawn { kind, seed, faults, first });
+    }
+}
+
+/// Whether two findings ask the same.
+fn same(a: &Finding, b: &Finding) -> bool {
+    match (a, b) {
+        (Finding::Answer { module: x, .. }, Finding::Answer { module: y, .. }) => x == y,
+        (
+            Finding::Code { module: x, code: c, failure_type: f, .. },
+            Finding::Code { module: y, code: d, failure_type: g, .. },
+        ) => x == y && c == d && f == g,
+        _ => false,
+    }
+}
+
+#[derive(Debug, Serialize)]
+struct Line {
+    kind: Kind,
+    strategy: Strategy,
+    seed: u64,
+    hidden: Vec<String>,
+    #[serde(flatten)]
+    worked: Worked,
+}
+
+pub(super) fn run(arguments: &Trial) -> Result<(), String> {
+    let path = &arguments.vehicle;
+    let model = Model::new(vehicle(path)?).map_err(|e| format!("{}: {e}", path.display()))?;
+    let strategies: &[Strategy] =
+        if arguments.engine_only { &[Strategy::Engine] } else { &Strategy::ALL };
+    let mut tallies: BTreeMap<(Kind, Strategy), Tally> = BTreeMap::new();
+    let mut lines = Vec::new();
+    for kind in [Kind::Single, Kind::Double, Kind::Intermittent] {
+        for n in 0..arguments.jobs as u64 {
+            let seed = arguments.seed.wrapping_mul(1_000_003).wrapping_add(n * 7 + kind as u64);
+            let drawn = draw(&model, kind, seed)?;
+            for strategy in strategies {
+                let worked = work(&model, &drawn, *strategy)?;
+                let is_module = worked.named.strip_prefix("part:").is_some_and(|id| {
+                    model
+                        .circuit
+                        .part(id)
+                        .is_some_and(|p| model.circuit.vehicle.parts[p].module.is_some())
+                });
+                tallies.entry((kind, *strategy)).or_default().add(&worked, is_module);
+                if arguments.verbose && !worked.right {
+                    tell(&drawn, *strategy, &worked);
+                }
+                lines.push(Line {
+                    kind,
+                    strategy: *strategy,
+                    seed: drawn.seed,
+                    hidden: drawn.faults.clone(),
+                    worked,
+                });
+            }
+        }
+    }
+    if arguments.json {
+        let figures: Vec<_> = tallies
+            .iter()
+            .map(|((kind, strategy), t)| {
+                json!({
+                    "kind": kind, "strategy": strategy, "counts": t,
+                    "accuracy": t.accuracy(), "accuracy_when_proven": t.accuracy_when_proven(),
+                    "good_module_condemned": t.condemned(),
+                    "mean_checks": t.mean_checks(), "mean_minutes": t.mean_minutes(),
+                })
+            })
+            .collect();
+        print(
+            &json!({"vehicle": model.circuit.vehicle.id, "seed": arguments.seed, "figures": figures, "jobs": lines}),
+        );
+        return Ok(());
+    }
+    say(
+        "| jobs | strategy | n | right | proven | right when proven | good module | checks | minutes |",
+    );
+    say("|---|---|---|---|---|---|---|---|---|");
+    for ((kind, strategy), t) in &tallies {
+        say(&format!(
+            "| {} | {} | {} | {:.1} % | {} | {:.1} % | {:.1} % | {:.1} | {:.1} |",
+            format!("{kind:?}").to_lowercase(),
+            strategy.text(),
+            t.jobs,
+            100.0 * t.accuracy(),
+            t.proven,
+            100.0 * t.accuracy_when_proven(),
+            100.0 * t.condemned(),
+            t.mean_checks(),
+            t.mean_minutes()
+        ));
+    }
+    Ok(())
+}
+
+fn work(model: &Model, drawn: &Drawn, strategy: Strategy) -> Result<Worked, String> {
+    let mut vehicle = bench(model, (&drawn.faults, drawn.seed, drawn.kind))?;
+    let mut rng = ChaCha8Rng::seed_from_u64(drawn.seed ^ 0xC0DE);
+    let known = diagnosis::Known {
+        occurs: match drawn.kind {
+            Kind::Intermittent => diagnosis::prior::Occurs::Sometimes,
+            _ => diagnosis::prior::Occurs::Always,
+        },
+        ..diagnosis::Known::default()
+    };
+    let priors = Priors::new(model, &known);
+    let first = drawn.first.clone();
+    trial::work(model, &priors, &mut vehicle, first, strategy, Rules::default(), &mut rng)
+        .map_err(|e| e.to_string())
+}
+
+fn tell(drawn: &Drawn, strategy: Strategy, w: &Worked) {
+    say(&format!(
+        "WRONG {:?} {} seed {}: hidden {}, named {} ({:.0} %, then {}), {:?} after {} checks",
+        drawn.kind,
+        strategy.text(),
+        drawn.seed,
+        drawn.faults.join(" and "),
+        w.named,
+        100.0 * w.probability,
+        w.second,
+        w.ending,
+        w.checks
+    ));
+    for e in drawn.first.iter().filter(|e| {
+        !matches!(
+            e.finding,
+            Finding::Answer { answers: true, .. } | Finding::Code { failing: false, .. }
+        )
+    }) {
+        say(&format!("    told: {:?}", e.finding));
+    }
+    for line in &w.log {
+        say(&format!("    {line}"));
+    }
+}

@@ -1,0 +1,112 @@
+//! Where things lie: which repair items one touches, moves or looks at with a thing.
+
+use crate::compile::Circuit;
+use crate::fault::Fault;
+use vehicle::Element;
+
+/// Whether the vehicle has a place or thing of this name.
+pub fn exists(c: &Circuit, at: &str) -> bool {
+    let n = &c.names;
+    n.place(at).is_some()
+        || n.connector(at).is_some()
+        || n.part(at).is_some()
+        || n.wire(at).is_some()
+        || n.ground(at).is_some()
+        || n.splice(at).is_some()
+}
+
+/// Places that a repair item lies in or passes.
+pub fn places<'c>(c: &'c Circuit, item: &str) -> Vec<&'c str> {
+    let v = &c.vehicle;
+    let n = &c.names;
+    let of_owner = |id: &str| {
+        n.connector(id)
+            .map(|k| v.connectors[k].place.as_str())
+            .or_else(|| n.part(id).map(|k| v.parts[k].place.as_str()))
+    };
+    let route = |id: &str| {
+        n.wire(id)
+            .map(|k| v.wires[k].route.iter().map(String::as_str).collect())
+            .unwrap_or_default()
+    };
+    match item.split_once(':') {
+        Some(("wire", id)) => route(id),
+        Some(("pair", id)) => {
+            let (a, b) = id.split_once('+').unwrap_or((id, id));
+            let here = |p: &&vehicle::Place| p.beside.iter().any(|(x, y)| x == a && y == b);
+            v.places.iter().filter(here).map(|p| p.id.as_str()).collect()
+        }
+        Some(("terminal", id)) => owner(id).and_then(of_owner).into_iter().collect(),
+        Some(("connector" | "part", id)) => of_owner(id).into_iter().collect(),
+        Some(("ground", id)) => {
+            n.ground(id).map(|k| v.grounds[k].place.as_str()).into_iter().collect()
+        }
+        Some(("splice", id)) => {
+            n.splice(id).map(|k| v.splices[k].place.as_str()).into_iter().collect()
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// The connector or socket of a cavity.
+fn owner(cavity: &str) -> Option<&str> {
+    cavity.split('.').next()
+}
+
+/// Whether a repair item lies at a thing: it is that thing, a terminal of that connector, or lies
+/// in that place.
+pub fn lies_at(c: &Circuit, item: &str, at: &str) -> bool {
+    let own = match item.split_once(':') {
+        Some(("terminal", id)) => owner(id) == Some(at),
+        Some(("pair", id)) => id.split('+').any(|wire| wire == at),
+        Some((_, id)) => id == at,
+        None => false,
+    };
+    own || (c.names.place(at).is_some() && places(c, item).contains(&at))
+}
+
+/// Whether moving the harness can make a fault come and go: contacts, conductors and what leaks
+/// between them; not what fails inside a part.
+pub fn can_move(fault: &Fault) -> bool {
+    !fault.repair_item.starts_with("part:")
+}
+
+/// Share of faults of this kind that come and go, before anything is known.
+pub fn wavering_share(c: &Circuit, fault: &Fault) -> f64 {
+    let is_fuse = |id: &str| {
+        let part = c.names.part(id).map(|k| &c.vehicle.parts[k]);
+        part.is_some_and(|p| p.elements.iter().any(|e| matches!(e, Element::Fuse { .. })))
+    };
+    let mut fields = fault.id.split(':');
+    let (what, mode) = (fields.next().unwrap_or(""), fields.nth(1).unwrap_or(""));
+    match (what, mode) {
+        ("terminal", _) => 0.3,
+        ("connector", _) => 0.3,
+        ("wire" | "pair", _) => 0.2,
+        ("ground" | "splice", _) => 0.15,
+        // A fuse that has blown stays so.
+        ("part", "open") if fault.id.split(':').nth(1).is_some_and(is_fuse) => 0.0,
+        ("part", m) if m.contains("contact") || m.starts_with("stuck") => 0.15,
+        _ => 0.05,
+    }
+}
+
+/// Whether a repair item hangs directly on a thing: a connector or terminal of that part, a
+/// conductor that ends there.
+pub fn touches(c: &Circuit, item: &str, thing: &str) -> bool {
+    let v = &c.vehicle;
+    let of_part = |connector: &str| {
+        let k = c.names.connector(connector);
+        k.is_some_and(|k| v.connectors[k].part.as_deref() == Some(thing))
+    };
+    match item.split_once(':') {
+        Some(("terminal", id)) => owner(id).is_some_and(of_part),
+        Some(("connector", id)) => of_part(id),
+        Some(("wire", id)) => c.names.wire(id).is_some_and(|k| {
+            let w = &v.wires[k];
+            let at = |end: &str| owner(end).is_some_and(|o| o == thing || of_part(o));
+            at(&w.from) || at(&w.to)
+        }),
+        _ => false,
+    }
+}

@@ -1,0 +1,45 @@
+//! A live value: what a module makes of the voltage at its own pins, as the model solves it.
+
+use super::{BAD_PROBE, Scorer};
+use crate::model::{Model, ModelError};
+use vehicle::OperatingState;
+
+/// Range of a value outside of what the file predicts, volts.
+pub(super) const SPAN: f64 = 15.0;
+/// Resolution of a module's own converter, volts, and its share of the value.
+const FLOOR: f64 = 0.03;
+const SHARE: f64 = 0.01;
+/// Share of a deviation that the step of a grid leaves open.
+const STEP: f64 = 0.1;
+
+pub(super) fn scorer<'a>(
+    model: &'a Model,
+    state: &OperatingState,
+    id: &str,
+    value: f64,
+) -> Result<Scorer<'a>, ModelError> {
+    let signals = &model.circuit.vehicle.signals;
+    let unknown = |what| ModelError::Unknown { what, id: id.to_owned() };
+    let number = signals.iter().position(|s| s.id == id).ok_or_else(|| unknown("signal"))?;
+    let (a, b) = model
+        .circuit
+        .software
+        .pins(number)
+        .ok_or_else(|| unknown("live value that follows a voltage"))?;
+    let module = super::part(model, &signals[number].module)?;
+    let p = model.predict(state);
+    let healthy = p.healthy.between(a, b);
+    let tolerance = model.scatter(&p, |s| s.between(a, b));
+    Ok(Box::new(move |s| {
+        // A module that does not work tells nothing: such a value came from elsewhere.
+        if !s.alive(module) {
+            return (BAD_PROBE / SPAN).ln();
+        }
+        let predicted = s.between(a, b);
+        let own = STEP * (predicted - healthy);
+        let sigma = FLOOR.hypot(SHARE * predicted).hypot(tolerance).hypot(own);
+        let z = (value - predicted) / sigma;
+        let close = (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
+        ((1.0 - BAD_PROBE) * close + BAD_PROBE / SPAN).ln()
+    }))
+}

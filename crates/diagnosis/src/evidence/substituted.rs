@@ -1,0 +1,104 @@
+//! Something put in the place of something else (N27), and an effect watched: a fused jumper
+//! between two points, or a part swapped with a known-good one.
+
+use super::{Strength, effect};
+use crate::model::{Model, ModelError};
+use circuit::{Change, Fault, Instrument, Probe, meter::Leads};
+use vehicle::OperatingState;
+
+/// A substitution and what it did.
+#[derive(Debug, Clone)]
+pub(crate) struct Swap {
+    leads: Option<Leads>,
+    /// Repair item that a known-good part stands in for.
+    item: Option<String>,
+    part: usize,
+    seen: usize,
+}
+
+/// Reads a substitution.
+///
+/// # Errors
+/// [`ModelError`] for names the vehicle does not have, or neither jumper nor part.
+pub(super) fn swap(
+    model: &Model,
+    jumper: Option<&[String; 2]>,
+    swapped: Option<&str>,
+    part: &str,
+    strength: Strength,
+) -> Result<Swap, ModelError> {
+    let at = super::part(model, part)?;
+    if let Some(id) = swapped {
+        super::part(model, id)?;
+    } else if jumper.is_none() {
+        let id = "(neither jumper nor part)".to_owned();
+        return Err(ModelError::Unknown { what: "substitute", id });
+    }
+    let leads = jumper.map(|[red, black]| probe(red, black).leads(&model.circuit)).transpose()?;
+    let item = swapped.map(|id| format!("part:{id}"));
+    Ok(Swap { leads, item, part: at, seen: effect::index(strength) })
+}
+
+/// A fused jumper between two points.
+pub(crate) fn probe(red: &str, black: &str) -> Probe {
+    Probe { instrument: Instrument::Jumper, red: red.to_owned(), black: black.to_owned() }
+}
+
+impl Swap {
+    fn jumper(&self) -> Option<Change> {
+        self.leads.and_then(Leads::change)
+    }
+
+    /// Log-likelihood under every hypothesis, and with nothing wrong.
+    pub(super) fn all(
+        &self,
+        model: &Model,
+        state: &OperatingState,
+    ) -> Result<(Vec<f64>, f64), ModelError> {
+        let away = self.under(model, state, &[])?;
+        let p = model.predict_all(state);
+        let score = |effect: Option<f64>| effect::chances(effect.unwrap_or(0.0))[self.seen].ln();
+        let there = match self.jumper() {
+            None => p
+                .all()
+                .zip(&model.faults)
+                .map(|(s, f)| match self.item.as_ref() == Some(&f.repair_item) {
+                    true => away,
+                    false => score(s.effect(self.part)),
+                })
+                .collect(),
+            jumper => model.sweep_all(
+                &p.sweep,
+                jumper,
+                None,
+                |_| true,
+                away,
+                |point| score(point.effect(self.part)),
+            ),
+        };
+        Ok((there, away))
+    }
+
+    /// Log-likelihood under several faults at once.
+    pub(super) fn under(
+        &self,
+        model: &Model,
+        state: &OperatingState,
+        faults: &[&Fault],
+    ) -> Result<f64, ModelError> {
+        let swapped = |f: &&&Fault| self.item.as_ref() != Some(&f.repair_item);
+        let changes: Vec<Change> = faults
+            .iter()
+            .filter(swapped)
+            .flat_map(|f| f.changes.clone())
+            .chain(self.jumper())
+            .collect();
+        let mut sweep = model.predict(state).sweep.clone();
+        let strength = sweep.solve(&changes).effect(self.part);
+        let strength = strength.ok_or_else(|| ModelError::Unknown {
+            what: "part with an effect",
+            id: model.circuit.vehicle.parts[self.part].id.clone(),
+        })?;
+        Ok(effect::chances(strength)[self.seen].ln())
+    }
+}

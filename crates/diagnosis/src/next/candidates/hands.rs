@@ -1,0 +1,83 @@
+//! What is done with hands and eyes: moving a harness, looking, a jumper, a known-good part.
+
+use super::{Candidate, Field, What, reach};
+use crate::coverage;
+use crate::model::Model;
+use crate::posterior::Explains;
+use circuit::place;
+use std::collections::BTreeMap;
+
+/// Minutes to move a harness at a place, and to look at one, once it is in reach.
+pub(super) const MOVE: f64 = 1.0;
+pub(super) const LOOK: f64 = 0.5;
+/// Places and things looked at, moved or swapped at a time, most suspected first.
+const MOST: usize = 6;
+/// Share of the suspicion below which a place is not worth it.
+const WORTH: f64 = 0.03;
+/// Minutes to swap a part, beside reaching and unplugging it twice.
+const SWAP: f64 = 3.0;
+
+pub(super) fn swap_minutes(model: &Model, part: &str) -> f64 {
+    let (to_reach, unplug) = reach(model, part);
+    SWAP + to_reach + 2.0 * unplug
+}
+
+/// Suspicion by where it lies: connectors, conductors and ground points themselves, and places.
+fn by_place(field: &Field<'_>) -> Vec<(String, f64)> {
+    let c = &field.model.circuit;
+    let mut sums: BTreeMap<String, f64> = BTreeMap::new();
+    for l in field.live {
+        let Explains::Fault(h) = l.what else { continue };
+        let item = &field.model.faults[h].repair_item;
+        for at in place::places(c, item) {
+            *sums.entry(at.to_owned()).or_default() += l.p;
+        }
+        let own = match item.split_once(':') {
+            Some(("terminal", id)) => id.split('.').next(),
+            Some(("connector" | "ground" | "wire", id)) => Some(id),
+            _ => None,
+        };
+        if let Some(id) = own.filter(|id| place::exists(c, id)) {
+            *sums.entry(id.to_owned()).or_default() += l.p;
+        }
+    }
+    let mut list: Vec<(String, f64)> = sums.into_iter().filter(|(_, p)| *p > WORTH).collect();
+    list.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+    list.truncate(MOST);
+    list
+}
+
+pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
+    let v = &field.model.circuit.vehicle;
+    let named = |state: &vehicle::OperatingState| {
+        v.states.iter().find(|s| s.state == *state).map_or("now", |s| s.id.as_str()).to_owned()
+    };
+    let mut add = |what, state: &vehicle::OperatingState| {
+        out.push(Candidate { what, state: state.clone(), state_id: named(state) });
+    };
+    let wavering: f64 = field
+        .live
+        .iter()
+        .map(|l| match l.what {
+            Explains::Fault(h) => l.p * field.posterior.share_wavering(h),
+            _ => 0.0,
+        })
+        .sum();
+    for (at, _) in by_place(field) {
+        add(What::Look { at: at.clone() }, field.now);
+        // Moving tells only about what comes and goes.
+        if wavering > WORTH {
+            add(What::Move { at }, field.now);
+        }
+    }
+    for offer in coverage::offers(field.model, field.posterior, field.live, field.now) {
+        match offer {
+            coverage::Offer::Jumper { red, black, part, state } => {
+                add(What::Jumper { red, black, part }, &state);
+            }
+            coverage::Offer::Swap { swapped, part, state } => {
+                add(What::Swap { swapped, part }, &state);
+            }
+        }
+    }
+}

@@ -1,0 +1,237 @@
+//! A check as the technician reads it: what to do, where, what a sound vehicle shows, what each
+//! outcome would mean.
+
+use super::candidates::{Candidate, What};
+use super::{Ask, Ranked};
+use crate::model::{Model, ModelError};
+use crate::{verdict, words};
+use circuit::{Instrument, Probe};
+use serde::Serialize;
+use utoipa::ToSchema;
+use vehicle::OperatingState;
+
+/// A line of the setup: `red`, `C4.7 cabin side …`.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct SetupLine {
+    /// What it is about.
+    pub label: String,
+    /// What to do.
+    pub text: String,
+}
+
+/// What one outcome would mean.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Outcome {
+    /// The outcome: a range or a judgement.
+    pub when: String,
+    /// Its probability.
+    pub probability: f64,
+    /// What would be suspected most.
+    pub means: String,
+}
+
+/// A proposed check.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Check {
+    /// Stable id; refusing names it.
+    pub id: String,
+    /// What to do, in a line.
+    pub text: String,
+    /// `volts`, `ohms`, `amps` …, or `effect`, `scan`, `moved`, `seen`, `jumper`, `swap`.
+    pub quantity: String,
+    /// Unit of the value asked for; empty where none is.
+    pub unit: String,
+    /// Red lead, conductor, the part whose effect is looked at, or the place.
+    pub red: String,
+    /// Black lead.
+    pub black: String,
+    /// The part whose effect is watched during a substitution, else empty.
+    pub watched: String,
+    /// Output to drive, when the state needs one.
+    pub outputs: Vec<String>,
+    /// State it is taken in.
+    pub state: OperatingState,
+    /// State in words.
+    pub state_text: String,
+    /// Minutes of work.
+    pub minutes: f64,
+    /// Expected information, bits.
+    pub information_bits: f64,
+    /// Healthy value in words.
+    pub expected: String,
+    /// Setup.
+    pub setup: Vec<SetupLine>,
+    /// Outcomes.
+    pub outcomes: Vec<Outcome>,
+    /// Proposed to refute a suspect that is nearly certain, not to tell suspects apart.
+    pub proof: bool,
+    /// Why this check.
+    pub why: String,
+}
+
+/// Fields of a check that differ from kind to kind.
+struct Kind {
+    text: String,
+    quantity: String,
+    unit: String,
+    red: String,
+    black: String,
+    watched: String,
+    expected: String,
+    setup: Vec<(&'static str, String)>,
+}
+
+pub(super) fn describe(
+    ask: &Ask<'_>,
+    ranked: &Ranked,
+    proof: bool,
+    outcomes: Vec<Outcome>,
+) -> Result<Check, ModelError> {
+    let (Ask { model, now, .. }, c, value) = (*ask, &ranked.candidate, ranked.bits);
+    let state_text = words::state(model, &c.state);
+    let kind = kind(model, c)?;
+    let mut setup: Vec<SetupLine> = kind
+        .setup
+        .into_iter()
+        .map(|(label, text)| SetupLine { label: label.to_owned(), text })
+        .collect();
+    setup.push(SetupLine { label: "state".to_owned(), text: state_text.clone() });
+    setup.push(SetupLine { label: "sound".to_owned(), text: kind.expected.clone() });
+    let best_of = if proof { "would refute the suspect" } else { "tells most per minute" };
+    let minutes = c.minutes(model, now);
+    Ok(Check {
+        id: c.id(),
+        why: format!("Of all checks in reach this {best_of}: {value:.1} bit in {minutes:.1} min."),
+        text: kind.text,
+        quantity: kind.quantity,
+        unit: kind.unit,
+        red: kind.red,
+        black: kind.black,
+        watched: kind.watched,
+        outputs: c.state.outputs.iter().cloned().collect(),
+        state: c.state.clone(),
+        state_text,
+        minutes,
+        information_bits: value,
+        expected: kind.expected,
+        setup,
+        outcomes,
+        proof,
+    })
+}
+
+fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
+    let plain = |text: String, quantity: &str, red: &str, expected: &str| Kind {
+        text,
+        quantity: quantity.to_owned(),
+        unit: String::new(),
+        red: red.to_owned(),
+        black: String::new(),
+        watched: String::new(),
+        expected: expected.to_owned(),
+        setup: Vec::new(),
+    };
+    let thing = |at: &str| words::thing(model, at);
+    Ok(match &c.what {
+        What::Reading(p) => {
+            let e = crate::evidence::reading::sound(model, &c.state, p)?;
+            let setup = match p.instrument {
+                Instrument::Amps => vec![("clamp", words::conductor(model, &p.red))],
+                _ => vec![
+                    ("red", words::point(model, &p.red)),
+                    ("black", words::point(model, &p.black)),
+                ],
+            };
+            Kind {
+                text: reading_text(model, p),
+                quantity: p.instrument.name().to_owned(),
+                unit: p.instrument.unit().to_owned(),
+                red: p.red.clone(),
+                black: p.black.clone(),
+                watched: String::new(),
+                expected: verdict::healthy_range(p.instrument, e.healthy, e.sigma),
+                setup,
+            }
+        }
+        What::Effect { part, .. } => plain(
+            format!("Drive it and look: {}", words::effect(model, part)),
+            "effect",
+            part,
+            "normal",
+        ),
+        What::Scan => {
+            let mut kind = plain(
+                "Clear the codes, let the monitors run, scan again".to_owned(),
+                "scan",
+                "",
+                "every module answers, no code returns",
+            );
+            kind.setup.push(("keep", "the scan before clearing is kept".to_owned()));
+            kind
+        }
+        What::Move { at } => {
+            let mut kind = plain(
+                format!("Move the harness, {}, and watch the symptom", thing(at)),
+                "moved",
+                at,
+                "no change",
+            );
+            kind.setup.push(("place", thing(at)));
+            kind
+        }
+        What::Look { at } => {
+            let mut kind = plain(format!("Look: {}", thing(at)), "seen", at, "nothing to see");
+            kind.setup.push(("place", thing(at)));
+            kind
+        }
+        What::Jumper { red, black, part } => Kind {
+            black: black.clone(),
+            watched: part.clone(),
+            setup: vec![
+                ("from", words::point(model, red)),
+                ("to", words::point(model, black)),
+                ("watch", words::effect(model, part)),
+            ],
+            ..plain(format!("Fused jumper from {red} to {black}"), "jumper", red, "normal")
+        },
+        What::Swap { swapped, part } => Kind {
+            watched: part.clone(),
+            setup: vec![("swap", thing(swapped)), ("watch", words::effect(model, part))],
+            ..plain(
+                format!("Swap {} with a known-good one", thing(swapped)),
+                "swap",
+                swapped,
+                "normal",
+            )
+        },
+    })
+}
+
+fn reading_text(model: &Model, p: &Probe) -> String {
+    let v = &model.circuit.vehicle;
+    let owner = |id: &str| id.split('.').next().unwrap_or(id).to_owned();
+    let connector = v.connectors.iter().find(|c| c.id == owner(&p.red));
+    match p.instrument {
+        Instrument::Amps => format!("Current in conductor {}, with a clamp", p.red),
+        Instrument::Ohms => format!("Resistance {} to {}", p.red, p.black),
+        Instrument::Shunt => format!("Current from {} to {}, through the meter", p.red, p.black),
+        Instrument::Lamp5 => format!("Test lamp 5 W from {} to {}", p.red, p.black),
+        Instrument::Lamp21 => format!("Test lamp 21 W from {} to {}", p.red, p.black),
+        Instrument::Led => format!("LED tester from {} to {}", p.red, p.black),
+        Instrument::Jumper => format!("Fused jumper from {} to {}", p.red, p.black),
+        Instrument::LowVolts => format!("Voltage at {} to {}, low impedance", p.red, p.black),
+        Instrument::Volts if p.black == model.circuit.reference => {
+            format!("Voltage at {} against battery minus", p.red)
+        }
+        Instrument::Volts => match connector {
+            Some(c) if owner(&p.red) == owner(&p.black) && c.sides.is_some() => {
+                let cavity = p.red.split(':').next().unwrap_or(&p.red);
+                format!("Voltage across terminal {cavity}, {}", c.name)
+            }
+            _ if owner(&p.red) == owner(&p.black) => {
+                format!("Voltage across {}, {} to {}", owner(&p.red), p.red, p.black)
+            }
+            _ => format!("Voltage drop from {} to {}", p.red, p.black),
+        },
+    }
+}

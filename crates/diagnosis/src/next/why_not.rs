@@ -1,0 +1,82 @@
+//! Why not the check the technician had in mind (N24): what it could tell, the traps in it, and a
+//! better one.
+
+use super::candidates::{Candidate, What};
+use super::value::Scales;
+use super::{Ask, Check, NEGLIGIBLE, Outcome, checks};
+use crate::model::ModelError;
+use crate::verdict;
+use circuit::Probe;
+use serde::Serialize;
+use utoipa::ToSchema;
+use vehicle::OperatingState;
+
+/// What a reading that somebody had in mind is worth.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Worth {
+    /// Expected information, bits.
+    pub bits: f64,
+    /// Minutes of work.
+    pub minutes: f64,
+    /// What it reads on a sound vehicle, in words.
+    pub expected: String,
+    /// What makes it misleading or harmful; empty when nothing does.
+    pub traps: Vec<String>,
+    /// In a sentence: worth it or not, and against what.
+    pub text: String,
+    /// Its outcomes with what each would leave.
+    pub outcomes: Vec<Outcome>,
+    /// A better check; none when it is the best.
+    pub better: Option<Check>,
+}
+
+/// Weighs a reading as the next check.
+///
+/// # Errors
+/// [`ModelError`] for points or states that do not exist.
+pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Worth, ModelError> {
+    let model = ask.model;
+    model.circuit.check_state(state)?;
+    probe.leads(&model.circuit)?;
+    let named = model.circuit.vehicle.states.iter().find(|s| s.state == *state);
+    let candidate = Candidate {
+        what: What::Reading(probe.clone()),
+        state: state.clone(),
+        state_id: named.map_or_else(|| "now".to_owned(), |s| s.id.clone()),
+    };
+    let live = ask.posterior.live(model, NEGLIGIBLE, ask.present);
+    let hypotheses: Vec<usize> =
+        (0..model.faults.len()).filter(|h| ask.posterior.hypotheses[*h] > 1e-6).collect();
+    model.predict_some(state, &hypotheses);
+    let scales = Scales::new(model, ask.posterior, &live);
+    let table = scales.table(&candidate);
+    let bits = table.as_ref().map_or(0.0, |t| scales.information(t));
+    let minutes = super::minutes(ask, &live, &candidate);
+    let sound = crate::evidence::reading::sound(model, state, probe)?;
+    let traps = verdict::traps(model, state, probe);
+    let best = checks(ask, 1)?.into_iter().next();
+    let rate = bits / minutes;
+    let better = best.filter(|b| b.id != candidate.id() && b.information_bits / b.minutes > rate);
+    let text = match (&better, bits) {
+        (_, b) if b < 0.02 => {
+            "Every suspect reads the same here as a sound vehicle does: it can tell nothing."
+                .to_owned()
+        }
+        (Some(b), _) => format!(
+            "It tells {bits:.2} bit in {minutes:.1} min; “{}” tells {:.2} bit in {:.1} min.",
+            b.text, b.information_bits, b.minutes
+        ),
+        (None, _) => {
+            format!("It tells {bits:.2} bit in {minutes:.1} min; nothing in reach tells more.")
+        }
+    };
+    Ok(Worth {
+        bits,
+        minutes,
+        expected: verdict::healthy_range(probe.instrument, sound.healthy, sound.sigma),
+        traps,
+        text,
+        outcomes: table.map(|t| scales.outcomes(&t)).unwrap_or_default(),
+        better,
+    })
+}

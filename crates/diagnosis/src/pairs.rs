@@ -1,0 +1,122 @@
+//! Pairs of faults: tried, best first, when no single fault explains the evidence.
+
+use crate::evidence::{Evidence, Likelihood, Moment};
+use crate::model::{Model, ModelError};
+use crate::posterior::Posterior;
+use crate::prior::Priors;
+use rayon::prelude::*;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Two faults at once.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Pair {
+    /// Number of one hypothesis.
+    pub a: usize,
+    /// Number of the other.
+    pub b: usize,
+    /// Its probability.
+    pub p: f64,
+    /// Log of its weight, not normalised.
+    pub(crate) log: f64,
+}
+
+/// Share of vehicles with two faults at once.
+const BOTH: f64 = 0.03;
+/// Repair items tried for each piece of evidence, variants of each, and pairs solved exactly.
+const PER_FINDING: usize = 20;
+const VARIANTS: usize = 3;
+const EXACT: usize = 80;
+/// Log-likelihood ratio against a sound vehicle from which on a finding calls for a fault.
+const CALLS: f64 = 2.0;
+/// Log-likelihoods nearer than this are the same.
+const SAME: f64 = 0.05;
+
+/// Log-likelihood that a pair has at most, from what each alone makes of a finding: where only
+/// one of them moves it, the other leaves it alone.
+fn bound(l: &Likelihood, a: usize, b: usize) -> f64 {
+    let (of_a, of_b) = (l.there[a], l.there[b]);
+    let moves = |x: f64| (x - l.away).abs() > SAME;
+    match (moves(of_a), moves(of_b)) {
+        (false, _) => of_b,
+        (_, false) => of_a,
+        _ => of_a.max(of_b),
+    }
+}
+
+/// Hypotheses that could be one of a pair: for each finding that a sound vehicle does not make,
+/// those that explain it best and that what else was found does not speak against.
+fn candidates(model: &Model, priors: &Priors, moments: &[Moment]) -> Vec<usize> {
+    let mut chosen = BTreeSet::new();
+    for (k, l) in moments.iter().map(|m| &m.likelihood).enumerate() {
+        let most = l.there.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        if most - l.away < CALLS {
+            continue;
+        }
+        let mut scored: Vec<(f64, usize)> = (0..model.faults.len())
+            .into_par_iter()
+            .filter(|h| l.there[*h] - l.away > CALLS)
+            .map(|h| {
+                let against: f64 = moments
+                    .iter()
+                    .map(|m| &m.likelihood)
+                    .enumerate()
+                    .filter(|(j, _)| *j != k)
+                    .map(|(_, o)| (o.there[h] - o.away).min(0.0))
+                    .sum();
+                (priors.steady[h].ln() + l.there[h] - l.away + against, h)
+            })
+            .collect();
+        scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        let mut of_item: BTreeMap<usize, usize> = BTreeMap::new();
+        for (_, h) in scored {
+            let item = model.item_of[h];
+            if of_item.len() >= PER_FINDING && !of_item.contains_key(&item) {
+                continue;
+            }
+            let n = of_item.entry(item).or_insert(0);
+            if *n < VARIANTS {
+                *n += 1;
+                chosen.insert(h);
+            }
+        }
+    }
+    chosen.into_iter().collect()
+}
+
+/// The best pairs with their weights on the same scale as the single hypotheses.
+pub(crate) fn best(
+    model: &Model,
+    priors: &Priors,
+    evidence: &[Evidence],
+    posterior: &Posterior,
+) -> Result<Vec<Pair>, ModelError> {
+    let moments = &posterior.moments;
+    let chosen = candidates(model, priors, moments);
+    let prior = |a: usize, b: usize| {
+        let of = |h: usize| priors.steady[h] + priors.wavering[h];
+        (BOTH * 2.0 * of(a) * of(b)).ln()
+    };
+    let mut bounded: Vec<(f64, usize, usize)> = chosen
+        .par_iter()
+        .enumerate()
+        .flat_map_iter(|(k, a)| chosen[k + 1..].iter().map(move |b| (*a, *b)))
+        .filter(|(a, b)| model.item_of[*a] != model.item_of[*b])
+        .map(|(a, b)| {
+            let sum: f64 = moments.iter().map(|m| bound(&m.likelihood, a, b)).sum();
+            (prior(a, b) + sum, a, b)
+        })
+        .collect();
+    bounded.sort_by(|x, y| y.0.total_cmp(&x.0).then((x.1, x.2).cmp(&(y.1, y.2))));
+    bounded.truncate(EXACT);
+    // Added in sorted order, so that the order of the evidence does not matter.
+    let exact = |(_, a, b): &(f64, usize, usize)| {
+        let faults = [&model.faults[*a], &model.faults[*b]];
+        let mut logs =
+            evidence.iter().map(|e| e.under(model, &faults)).collect::<Result<Vec<_>, _>>()?;
+        logs.sort_by(f64::total_cmp);
+        Ok(Pair { a: *a, b: *b, p: 0.0, log: prior(*a, *b) + logs.iter().sum::<f64>() })
+    };
+    let mut pairs = bounded.par_iter().map(exact).collect::<Result<Vec<_>, ModelError>>()?;
+    pairs.sort_by(|x, y| y.log.total_cmp(&x.log).then((x.a, x.b).cmp(&(y.a, y.b))));
+    Ok(pairs)
+}

@@ -1,0 +1,177 @@
+//! What is likely before any evidence: by kind and place (the fault's own weight), by what was
+//! touched lately (N2), by what this shop has found before (N45), and by the technician's own word.
+
+use crate::model::{ELSEWHERE, Model};
+use circuit::place;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use utoipa::ToSchema;
+
+/// What happened to a place or a thing lately.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Event {
+    /// A part fitted, a connector opened, a repair.
+    Work,
+    /// Water came in.
+    Water,
+    /// A crash or a knock.
+    Crash,
+}
+
+/// Recent work, water or a crash at a place or a thing.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct Recent {
+    /// Place, connector, part, conductor, ground point or splice.
+    pub at: String,
+    /// What happened.
+    pub event: Event,
+}
+
+/// How often the fault shows, as the customer tells it.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+pub enum Occurs {
+    /// All the time.
+    Always,
+    /// It comes and goes.
+    Sometimes,
+    /// Not said.
+    #[default]
+    Unknown,
+}
+
+/// The technician's own weight for a repair item.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct Adjusted {
+    /// Repair item.
+    pub item: String,
+    /// Times likelier than the model has it, from 0.01 to 100.
+    pub factor: f64,
+    /// Why.
+    pub reason: String,
+}
+
+/// Everything that weighs before evidence.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Known {
+    /// Recent work, water, crash.
+    pub recent: Vec<Recent>,
+    /// How often it shows.
+    pub occurs: Occurs,
+    /// Confirmed causes of closed jobs on this kind of vehicle: repair item and how often.
+    pub confirmed: BTreeMap<String, u32>,
+    /// The technician's own weights.
+    pub adjusted: Vec<Adjusted>,
+}
+
+/// One thing that raises or lowers a repair item before evidence.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Weight {
+    /// Times likelier.
+    pub factor: f64,
+    /// Why, in words.
+    pub text: String,
+}
+
+/// Times likelier that a thing is at fault that was worked on itself, and one in the same place.
+const WORKED_ON: f64 = 12.0;
+const WORKED_NEAR: f64 = 4.0;
+/// Contacts and splices where water came in; conductors and connectors where something hit.
+const WATER: f64 = 8.0;
+const CRASH: f64 = 6.0;
+/// Each confirmed cause adds so many times the weight.
+const CONFIRMED: f64 = 2.0;
+/// Odds of a fault that comes and goes, against the usual, by what the customer says.
+const ALWAYS_ODDS: f64 = 0.05;
+const SOMETIMES_ODDS: f64 = 12.0;
+
+/// Weights before evidence.
+#[derive(Debug, Clone)]
+pub struct Priors {
+    /// Weight of each hypothesis as it is steadily there; all of them with [`Priors::wavering`] sum to 1.
+    pub steady: Vec<f64>,
+    /// Weight of each hypothesis as it comes and goes.
+    pub wavering: Vec<f64>,
+    /// Their logarithms.
+    pub(crate) steady_log: Vec<f64>,
+    pub(crate) wavering_log: Vec<f64>,
+    /// What raised or lowered each repair item, by its number.
+    pub why: BTreeMap<usize, Vec<Weight>>,
+}
+
+impl Priors {
+    /// With nothing known but the vehicle file.
+    pub fn plain(model: &Model) -> Self {
+        Self::new(model, &Known::default())
+    }
+
+    /// With what is known.
+    pub fn new(model: &Model, known: &Known) -> Self {
+        let mut why: BTreeMap<usize, Vec<Weight>> = BTreeMap::new();
+        for (k, item) in model.items.iter().enumerate().filter(|(_, item)| *item != ELSEWHERE) {
+            let list = weights(model, known, item);
+            if !list.is_empty() {
+                why.insert(k, list);
+            }
+        }
+        let factor = |item: usize| -> f64 {
+            why.get(&item).map_or(1.0, |list| list.iter().map(|w| w.factor).product())
+        };
+        let weight: Vec<f64> = model
+            .faults
+            .iter()
+            .zip(&model.item_of)
+            .map(|(f, item)| f.prior * factor(*item))
+            .collect();
+        let total: f64 = weight.iter().sum();
+        let odds = match known.occurs {
+            Occurs::Always => ALWAYS_ODDS,
+            Occurs::Sometimes => SOMETIMES_ODDS,
+            Occurs::Unknown => 1.0,
+        };
+        let share = |w: f64| w * odds / (1.0 - w + w * odds);
+        let both = weight.iter().zip(&model.wavering).map(|(w, s)| (w / total, share(*s)));
+        let (steady, wavering): (Vec<f64>, Vec<f64>) =
+            both.map(|(w, s)| (w * (1.0 - s), w * s)).unzip();
+        let logs = |list: &[f64]| list.iter().map(|p| p.ln()).collect();
+        let (steady_log, wavering_log) = (logs(&steady), logs(&wavering));
+        Self { steady, wavering, steady_log, wavering_log, why }
+    }
+}
+
+fn weights(model: &Model, known: &Known, item: &str) -> Vec<Weight> {
+    let c = &model.circuit;
+    let mut out = Vec::new();
+    let kind = item.split(':').next().unwrap_or("");
+    for r in &known.recent {
+        let is_place = c.names.place(&r.at).is_some();
+        let touched =
+            place::lies_at(c, item, &r.at) || (!is_place && place::touches(c, item, &r.at));
+        if !touched {
+            continue;
+        }
+        let contact = matches!(kind, "terminal" | "connector" | "ground" | "splice");
+        let (factor, text) = match r.event {
+            Event::Work if is_place => (WORKED_NEAR, "work was done here lately"),
+            Event::Work => (WORKED_ON, "was worked on lately"),
+            Event::Water if contact => (WATER, "water was here"),
+            Event::Crash if kind != "part" => (CRASH, "was hit"),
+            Event::Water | Event::Crash => continue,
+        };
+        out.push(Weight { factor, text: format!("{text} ({})", r.at) });
+    }
+    if let Some(n) = known.confirmed.get(item) {
+        out.push(Weight {
+            factor: 1.0 + CONFIRMED * f64::from(*n),
+            text: format!("this shop has found it {n} times on this kind of vehicle"),
+        });
+    }
+    for a in known.adjusted.iter().filter(|a| a.item == item) {
+        out.push(Weight { factor: a.factor.clamp(0.01, 100.0), text: a.reason.clone() });
+    }
+    out
+}

@@ -1,0 +1,273 @@
+//! One job worked from the complaint to a named repair item.
+
+use super::{Bench, Strategy, strategy};
+use crate::evidence::{Evidence, Finding, Present, Strength};
+use crate::model::{ELSEWHERE, Model, ModelError};
+use crate::next::candidates::{Candidate, What};
+use crate::next::{self, Ask};
+use crate::posterior::Posterior;
+use crate::prior::Priors;
+use circuit::Probe;
+use rand::Rng;
+use serde::Serialize;
+use vehicle::{KeyPosition, OperatingState};
+
+/// Numbers of the moments of a job.
+const COMPLAINT: u64 = 1;
+const FIRST_SCAN: u64 = 2;
+const FIRST_CHECK: u64 = 3;
+
+/// Minutes spent waiting for a symptom to show.
+const WAIT: f64 = 5.0;
+
+/// When a job ends.
+#[derive(Debug, Clone, Copy)]
+pub struct Rules {
+    /// Most checks before one gives up.
+    pub most_checks: usize,
+}
+
+impl Default for Rules {
+    fn default() -> Self {
+        Self { most_checks: 30 }
+    }
+}
+
+/// How a job ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Ending {
+    /// One item above the threshold, and its proof taken or none to be had.
+    Proven,
+    /// Nothing in reach could tell more.
+    NothingLeft,
+    /// Too many checks.
+    GaveUp,
+}
+
+/// A worked job, up to the first item named.
+#[derive(Debug, Clone, Serialize)]
+pub struct Worked {
+    /// How it ended.
+    pub ending: Ending,
+    /// Item named first.
+    pub named: String,
+    /// Its probability, 0 to 1.
+    pub probability: f64,
+    /// It was at fault.
+    pub right: bool,
+    /// Probability given to the item named second.
+    pub second: String,
+    /// Checks after the first scan.
+    pub checks: usize,
+    /// Minutes of them.
+    pub minutes: f64,
+    /// What was done and found, in words.
+    pub log: Vec<String>,
+}
+
+/// The complaint: what a customer would notice, or what a first scan shows, with the state in
+/// which it does. None when nothing shows anywhere.
+pub fn complaint(
+    model: &Model,
+    bench: &mut impl Bench,
+    rng: &mut impl Rng,
+) -> Option<Vec<Evidence>> {
+    let v = &model.circuit.vehicle;
+    let mut order: Vec<usize> = (0..v.states.len()).collect();
+    for k in (1..order.len()).rev() {
+        order.swap(k, rng.random_range(0..=k));
+    }
+    for named in order.iter().map(|k| &v.states[*k]) {
+        bench.set(&named.state);
+        let outputs = named.state.outputs.iter();
+        for o in outputs.filter_map(|id| v.outputs.iter().find(|o| o.id == *id)) {
+            let part = o.load.clone();
+            let seen = bench.effect(&part, None, None);
+            if let Some(strength) = seen.filter(|s| *s != Strength::Normal) {
+                let finding = Finding::Effect { part, strength };
+                return Some(vec![Evidence::new(named.state.clone(), finding)]);
+            }
+        }
+    }
+    for named in order.iter().map(|k| &v.states[*k]).filter(|s| s.state.key == KeyPosition::On) {
+        bench.set(&named.state);
+        let found = bench.scan();
+        let trouble = |f: &Finding| match f {
+            Finding::Code { failing, .. } => *failing,
+            Finding::Answer { answers, .. } => !answers,
+            _ => false,
+        };
+        if found.iter().any(trouble) {
+            let in_state =
+                |f| Evidence { moment: COMPLAINT, ..Evidence::new(named.state.clone(), f) };
+            return Some(found.into_iter().map(in_state).collect());
+        }
+    }
+    None
+}
+
+/// The first scan of a job, with the key on.
+pub fn first_scan(model: &Model, bench: &mut impl Bench) -> Vec<Evidence> {
+    let on = model.circuit.vehicle.states.iter().find(|s| s.id == "on");
+    let state = on
+        .map(|s| s.state.clone())
+        .unwrap_or(OperatingState { key: KeyPosition::On, ..OperatingState::default() });
+    bench.set(&state);
+    let present = bench.present();
+    let found = bench.scan();
+    let moment = FIRST_SCAN;
+    found
+        .into_iter()
+        .map(|finding| Evidence { state: state.clone(), present, moment, finding })
+        .collect()
+}
+
+/// Does a check.
+fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Evidence> {
+    bench.set(&c.state);
+    let present = bench.present();
+    let findings = match &c.what {
+        What::Reading(p) => vec![Finding::Reading {
+            instrument: p.instrument,
+            red: p.red.clone(),
+            black: p.black.clone(),
+            value: bench.read(p),
+        }],
+        What::Effect { part, .. } => bench
+            .effect(part, None, None)
+            .map(|strength| Finding::Effect { part: part.clone(), strength })
+            .into_iter()
+            .collect(),
+        What::Scan => bench.scan(),
+        What::Move { at } => vec![Finding::Moved { at: at.clone(), changed: bench.moved(at) }],
+        What::Look { at } => vec![Finding::Seen { at: at.clone(), sight: bench.look(at) }],
+        What::Jumper { red, black, part } => {
+            let probe = Probe {
+                instrument: circuit::Instrument::Jumper,
+                red: red.clone(),
+                black: black.clone(),
+            };
+            let strength = bench.effect(part, Some(&probe), None);
+            let found = |strength| Finding::Substituted {
+                jumper: Some([red.clone(), black.clone()]),
+                swapped: None,
+                part: part.clone(),
+                strength,
+            };
+            strength.map(found).into_iter().collect()
+        }
+        What::Swap { swapped, part } => {
+            let strength = bench.effect(part, None, Some(swapped));
+            let found = |strength| Finding::Substituted {
+                jumper: None,
+                swapped: Some(swapped.clone()),
+                part: part.clone(),
+                strength,
+            };
+            strength.map(found).into_iter().collect()
+        }
+    };
+    let state = &c.state;
+    findings
+        .into_iter()
+        .map(|finding| Evidence { state: state.clone(), present, moment, finding })
+        .collect()
+}
+
+/// Works a job until an item is named.
+///
+/// # Errors
+/// [`ModelError`].
+pub fn work(
+    model: &Model,
+    priors: &Priors,
+    bench: &mut impl Bench,
+    mut evidence: Vec<Evidence>,
+    strategy: Strategy,
+    rules: Rules,
+    rng: &mut impl Rng,
+) -> Result<Worked, ModelError> {
+    let steps = strategy::steps(model);
+    let mut now = evidence.last().map(|e| e.state.clone()).unwrap_or_default();
+    let mut worked = Worked {
+        ending: Ending::GaveUp,
+        named: String::new(),
+        probability: 0.0,
+        right: false,
+        second: String::new(),
+        checks: 0,
+        minutes: 0.0,
+        log: Vec::new(),
+    };
+    let mut proving: Option<usize> = None;
+    let mut refused: Vec<String> = Vec::new();
+    loop {
+        let posterior = Posterior::given(model, priors, &evidence)?;
+        let ranking = posterior.ranking();
+        let (top, probability) = ranking[0];
+        worked.named = model.items[top].clone();
+        worked.probability = probability;
+        worked.second = model.items[ranking[1].0].clone();
+        let certain = probability > next::CERTAIN && worked.named != ELSEWHERE;
+        if certain && proving == Some(top) {
+            worked.ending = Ending::Proven;
+            break;
+        }
+        if worked.checks >= rules.most_checks {
+            break;
+        }
+        let present = bench.present();
+        let ask = Ask {
+            model,
+            priors,
+            evidence: &evidence,
+            posterior: &posterior,
+            present,
+            now: &now,
+            refused: &refused,
+        };
+        let checks = next::ranked(&ask)?;
+        let chosen = match certain {
+            true => (!checks.is_empty()).then_some(0),
+            false => strategy.choose(model, &steps, &checks, rng),
+        };
+        let Some(ranked) = chosen.and_then(|k| checks.get(k)) else {
+            // Nothing to find while it does not show: wait, or provoke it, and try again.
+            if !certain && present == Present::No {
+                worked.checks += 1;
+                worked.minutes += WAIT;
+                worked.log.push("waits until it shows".to_owned());
+                bench.set(&now);
+                continue;
+            }
+            worked.ending = if certain { Ending::Proven } else { Ending::NothingLeft };
+            break;
+        };
+        proving = certain.then_some(top);
+        let c = &ranked.candidate;
+        worked.checks += 1;
+        worked.minutes += c.minutes(model, &now);
+        let found = perform(bench, c, worked.checks as u64 + FIRST_CHECK);
+        worked.log.push(format!(
+            "{} {:.0} %; {:.2} bit: {} -> {}",
+            worked.named,
+            100.0 * probability,
+            ranked.bits,
+            c.id(),
+            match &found[..] {
+                [one] => crate::words::evidence(model, one),
+                many => format!("{} findings", many.len()),
+            }
+        ));
+        if found.is_empty() {
+            refused.push(c.id());
+        }
+        now = c.state.clone();
+        // Nothing stays driven between two checks.
+        now.outputs.clear();
+        evidence.extend(found);
+    }
+    worked.right = bench.repair(&worked.named);
+    Ok(worked)
+}

@@ -1,0 +1,187 @@
+//! The stand-in worked by hand, without its protocols: for trials of thousands of checks.
+//!
+//! It tells what a technician would find out and nothing else: readings with the meter's noise and
+//! now and then a probe that missed, what the modules say, what the eye sees.
+
+use crate::world::{Setup, World};
+use circuit::marks::{Mark, marks};
+use circuit::{CircuitError, Instrument, Probe, Shown, place};
+use rand::Rng;
+use std::time::Duration;
+use vehicle::OperatingState;
+
+/// How sure hands and eyes are.
+#[derive(Debug, Clone, Copy)]
+pub struct Care {
+    /// Chance that a probe misses its cavity.
+    pub bad_probe: f64,
+    /// Chance that an effect is misjudged by one step.
+    pub misjudged: f64,
+    /// The hidden faults come and go.
+    pub wavers: bool,
+}
+
+/// What one module says in a scan: itself, whether it answers, code, failure type and status byte
+/// of each monitor.
+#[derive(Debug, Clone)]
+pub struct Said {
+    /// Module part.
+    pub module: String,
+    /// It answered.
+    pub answered: bool,
+    /// Code, failure type, status byte (ISO 14229-1 D.2).
+    pub codes: Vec<(String, String, u8)>,
+}
+
+/// A simulated vehicle under one's hands.
+#[derive(Debug)]
+pub struct Direct {
+    world: World,
+    care: Care,
+}
+
+/// Time for all monitors to run.
+const RUN: Duration = Duration::from_secs(20);
+/// Chance that a fault that comes and goes is there.
+const THERE: f64 = 0.5;
+/// Chance that moving the harness where such a fault lies changes something, and elsewhere.
+const CHANGES: f64 = 0.6;
+const CHANGES_BY_CHANCE: f64 = 0.02;
+/// Chance to see a mark that means nothing.
+const FALSE_MARK: f64 = 0.03;
+
+impl Direct {
+    /// A vehicle as it is set up.
+    ///
+    /// # Errors
+    /// [`CircuitError`] for a fault or a file that does not fit.
+    pub fn new(setup: Setup, care: Care) -> Result<Self, CircuitError> {
+        Ok(Self { world: World::new(setup)?, care })
+    }
+
+    fn chance(&mut self, p: f64) -> bool {
+        self.world.rng.random::<f64>() < p
+    }
+
+    /// Brings it into a state; a fault that comes and goes may come or go.
+    pub fn set(&mut self, state: &OperatingState) {
+        if self.care.wavers {
+            let there = self.chance(THERE);
+            self.world.show(there);
+        }
+        let mut by_hand = state.clone();
+        by_hand.outputs.clear();
+        self.world.set(by_hand);
+        self.world.driven.clear();
+        for output in &state.outputs {
+            let left = Duration::from_secs(3600);
+            self.world.driven.insert(output.clone(), crate::world::Driven { left });
+        }
+    }
+
+    /// Whether the symptom shows, as anybody can tell.
+    pub fn shows(&self) -> bool {
+        self.world.shows
+    }
+
+    /// Keeps a fault that comes and goes there for now, as a customer has it who tells of it.
+    pub fn provoke(&mut self) {
+        self.world.show(true);
+    }
+
+    /// A reading; none is over limit.
+    pub fn read(&mut self, probe: &Probe) -> Option<f64> {
+        if self.chance(self.care.bad_probe) {
+            // It touched nothing, or the neighbour.
+            return match probe.instrument {
+                Instrument::Ohms => None,
+                i => Some(if self.chance(0.5) {
+                    0.0
+                } else {
+                    self.world.rng.random::<f64>() * i.span()
+                }),
+            };
+        }
+        self.world.leads = Some(probe.clone());
+        match self.world.meter(probe.instrument) {
+            Shown::Value(v) => Some(v),
+            Shown::OverLimit => None,
+        }
+    }
+
+    /// How strongly an effect shows, 0 to about 1; with a jumper on, or a part swapped.
+    pub fn effect(
+        &mut self,
+        part: &str,
+        jumper: Option<&Probe>,
+        swapped: Option<&str>,
+    ) -> Option<f64> {
+        let seen = match jumper.is_some() || swapped.is_some() {
+            true => self.world.effect_with(part, jumper, swapped),
+            false => self.world.effect(part),
+        }?;
+        if self.chance(self.care.misjudged) {
+            return Some(if seen > 0.5 { seen - 0.4 } else { seen + 0.4 });
+        }
+        Some(seen)
+    }
+
+    /// Codes cleared, monitors run, every module asked.
+    pub fn scan(&mut self) -> Vec<Said> {
+        for memory in &mut self.world.memory {
+            memory.clear();
+        }
+        self.world.tick(RUN);
+        let vehicle = self.world.circuit.vehicle.clone();
+        let modules = vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
+        modules
+            .map(|(k, part)| {
+                let answered = self.world.alive(k);
+                let own = vehicle.monitors.iter().zip(&self.world.memory);
+                let codes = own
+                    .filter(|(m, _)| answered && m.module == part.id)
+                    .map(|(m, memory)| (m.code.clone(), m.failure_type.clone(), memory.status))
+                    .collect();
+                Said { module: part.id.clone(), answered, codes }
+            })
+            .collect()
+    }
+
+    /// Whether something changed when the harness was moved at a place or thing.
+    pub fn moved(&mut self, at: &str) -> bool {
+        let lies = |f: &circuit::Fault| {
+            place::lies_at(&self.world.circuit, &f.repair_item, at) && place::can_move(f)
+        };
+        let there = self.care.wavers && self.world.hidden.iter().any(lies);
+        self.chance(if there { CHANGES } else { CHANGES_BY_CHANCE })
+    }
+
+    /// What one sees at a place or thing; none is nothing.
+    pub fn look(&mut self, at: &str) -> Option<Mark> {
+        let is_place = self.world.circuit.names.place(at).is_some();
+        let seen: Vec<(Mark, f64)> = self
+            .world
+            .hidden
+            .iter()
+            .filter(|f| place::lies_at(&self.world.circuit, &f.repair_item, at))
+            .flat_map(|f| marks(f).iter().copied())
+            .collect();
+        for (mark, chance) in seen {
+            if self.chance(if is_place { 0.5 * chance } else { chance }) {
+                return Some(mark);
+            }
+        }
+        self.chance(FALSE_MARK).then_some(Mark::Corrosion)
+    }
+
+    /// Repairs an item; whether anything is left that is wrong.
+    pub fn repair(&mut self, item: &str) -> bool {
+        self.world.repair(item);
+        !self.world.hidden.is_empty()
+    }
+
+    /// Repair items of the hidden faults: for whoever judges a trial, never for whoever diagnoses.
+    pub fn truth(&self) -> Vec<String> {
+        self.world.hidden.iter().map(|f| f.repair_item.clone()).collect()
+    }
+}
