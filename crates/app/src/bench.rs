@@ -1,7 +1,7 @@
 //! What stands beside the vehicle: its gateway, a meter, and in the demo a pair of hands.
 
 use circuit::Instrument;
-use diagnosis::evidence::Strength;
+use diagnosis::evidence::{Sight, Strength};
 use diagnosis::ledger::{ReadCode, ScannedModule};
 use link::services::{clear_codes, input_output_control, read_codes, read_data, session};
 use link::{Gateway, LinkError, dtc, scpi};
@@ -220,17 +220,48 @@ impl Bench {
         }
     }
 
-    /// What the stand-in's eyes see of a part.
-    pub async fn look(&self, part: &str) -> Result<Strength, String> {
+    /// What the stand-in's eyes see of a part, with a jumper on or a part swapped.
+    pub async fn look(
+        &self,
+        part: &str,
+        jumper: Option<&[String; 2]>,
+        swapped: Option<&str>,
+    ) -> Result<Strength, String> {
+        let mut query = vec![("part", part)];
+        if let Some([red, black]) = jumper {
+            query.extend([("red", red.as_str()), ("black", black.as_str())]);
+        }
+        query.extend(swapped.map(|s| ("swapped", s)));
+        let seen = self.eyes("look", &query).await?;
+        serde_json::from_value(seen["strength"].clone())
+            .map_err(|_| format!("there is nothing to see at {part}"))
+    }
+
+    /// What they see at a place or thing.
+    pub async fn see(&self, at: &str) -> Result<Sight, String> {
+        let seen = self.eyes("see", &[("at", at)]).await?;
+        serde_json::from_value(seen["sight"].clone()).map_err(|e| e.to_string())
+    }
+
+    /// Whether something changes when the hands move the harness there.
+    pub async fn moved(&self, at: &str) -> Result<bool, String> {
+        let seen = self.eyes("move", &[("at", at)]).await?;
+        seen["changed"].as_bool().ok_or_else(|| "the hands gave no answer".to_owned())
+    }
+
+    async fn eyes(
+        &self,
+        what: &str,
+        query: &[(&str, &str)],
+    ) -> Result<serde_json::Value, String> {
         let Some(address) = self.at.hands else {
-            return Err("look yourself: is it normal, weak or nothing?".into());
+            return Err("no hands are there to do it; do it yourself and say what you found".into());
         };
         let gone = |_| "the stand-in's eyes do not answer; is it still running?".to_owned();
-        let url = format!("http://{address}/look?part={part}");
-        let body = self.http.get(url).send().await.map_err(gone)?;
-        let seen: serde_json::Value =
-            body.json().await.map_err(|_| format!("there is nothing to see at {part}"))?;
-        serde_json::from_value(seen["strength"].clone()).map_err(|e| e.to_string())
+        let url = reqwest::Url::parse_with_params(&format!("http://{address}/{what}"), query)
+            .map_err(|e| e.to_string())?;
+        let answer = self.http.get(url).send().await.map_err(gone)?;
+        Ok(answer.json().await.unwrap_or_default())
     }
 
     /// Places the leads where hands are there to do it, and reads the meter.

@@ -74,6 +74,24 @@ impl Shop {
         Ok(view)
     }
 
+    /// Confirmed causes of other closed jobs on this kind of vehicle: repair item and how often.
+    pub fn confirmed(&self, vehicle: &str, but: i64) -> Result<BTreeMap<String, u32>, String> {
+        let mut out = BTreeMap::new();
+        let jobs = self.store.jobs().map_err(|e| e.to_string())?;
+        for job in jobs.iter().filter(|j| j.vehicle == vehicle && j.id != but) {
+            let entries = self.ledger(job.id)?;
+            if !entries.iter().any(|e| e.entry == Entry::SignedOff) {
+                continue;
+            }
+            for e in &entries {
+                if let Entry::Repaired { item, .. } = &e.entry {
+                    *out.entry(item.clone()).or_default() += 1;
+                }
+            }
+        }
+        Ok(out)
+    }
+
     /// Ids of the vehicle files.
     pub fn vehicle_ids(&self) -> Vec<String> {
         let files = std::fs::read_dir(&self.vehicles).into_iter().flatten().flatten();
@@ -104,8 +122,14 @@ impl Shop {
         // The named states are solved while the first page is being read.
         let ahead = Arc::clone(&model);
         std::thread::spawn(move || {
+            ahead.reachable();
             for named in &ahead.circuit.vehicle.states {
                 ahead.predict(&named.state);
+            }
+            ahead.loads();
+            // The rest while the technician takes the complaint.
+            for named in &ahead.circuit.vehicle.states {
+                ahead.predict_all(&named.state);
             }
         });
         Ok(model)

@@ -7,17 +7,21 @@
 
 pub mod coverage;
 pub mod evidence;
+pub mod gate;
 pub mod ledger;
 pub mod model;
 pub mod next;
+pub mod odd;
 pub mod pairs;
 pub mod posterior;
 pub mod prior;
+pub mod shared;
 pub mod sheet;
 pub mod snapshot;
 pub mod suspects;
 pub mod trial;
 pub mod verdict;
+pub mod what_if;
 pub mod words;
 
 pub use evidence::{Evidence, Finding, Present, Strength};

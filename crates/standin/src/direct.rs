@@ -4,8 +4,8 @@
 //! now and then a probe that missed, what the modules say, what the eye sees.
 
 use crate::world::{Setup, World};
-use circuit::marks::{Mark, marks};
-use circuit::{CircuitError, Instrument, Probe, Shown, place};
+use circuit::marks::Mark;
+use circuit::{CircuitError, Instrument, Probe, Shown};
 use rand::Rng;
 use std::time::Duration;
 use vehicle::OperatingState;
@@ -44,11 +44,6 @@ pub struct Direct {
 const RUN: Duration = Duration::from_secs(20);
 /// Chance that a fault that comes and goes is there.
 const THERE: f64 = 0.5;
-/// Chance that moving the harness where such a fault lies changes something, and elsewhere.
-const CHANGES: f64 = 0.6;
-const CHANGES_BY_CHANCE: f64 = 0.02;
-/// Chance to see a mark that means nothing.
-const FALSE_MARK: f64 = 0.03;
 
 impl Direct {
     /// A vehicle as it is set up.
@@ -149,29 +144,12 @@ impl Direct {
 
     /// Whether something changed when the harness was moved at a place or thing.
     pub fn moved(&mut self, at: &str) -> bool {
-        let lies = |f: &circuit::Fault| {
-            place::lies_at(&self.world.circuit, &f.repair_item, at) && place::can_move(f)
-        };
-        let there = self.care.wavers && self.world.hidden.iter().any(lies);
-        self.chance(if there { CHANGES } else { CHANGES_BY_CHANCE })
+        self.world.moved(at, self.care.wavers)
     }
 
     /// What one sees at a place or thing; none is nothing.
     pub fn look(&mut self, at: &str) -> Option<Mark> {
-        let is_place = self.world.circuit.names.place(at).is_some();
-        let seen: Vec<(Mark, f64)> = self
-            .world
-            .hidden
-            .iter()
-            .filter(|f| place::lies_at(&self.world.circuit, &f.repair_item, at))
-            .flat_map(|f| marks(f).iter().copied())
-            .collect();
-        for (mark, chance) in seen {
-            if self.chance(if is_place { 0.5 * chance } else { chance }) {
-                return Some(mark);
-            }
-        }
-        self.chance(FALSE_MARK).then_some(Mark::Corrosion)
+        self.world.see(at)
     }
 
     /// Repairs an item; whether anything is left that is wrong.

@@ -5,6 +5,7 @@ use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::routing::{get, post};
 use axum::{Json, Router};
+use circuit::marks::Mark;
 use circuit::{Instrument, Probe};
 use serde::{Deserialize, Serialize};
 use tokio::net::TcpListener;
@@ -15,6 +16,8 @@ pub(crate) async fn serve(listener: TcpListener, world: Shared) {
         .route("/state", get(state).post(set_state))
         .route("/leads", post(leads))
         .route("/look", get(look))
+        .route("/see", get(see))
+        .route("/move", get(moved))
         .route("/repair", post(repair))
         .with_state(world);
     let _ = axum::serve(listener, app).await;
@@ -56,6 +59,11 @@ async fn leads(
 #[derive(Debug, Deserialize)]
 struct Look {
     part: String,
+    /// Ends of a jumper.
+    red: Option<String>,
+    black: Option<String>,
+    /// A part swapped with a known-good one.
+    swapped: Option<String>,
 }
 
 /// What the eyes see: `normal`, `weak` or `none`.
@@ -68,7 +76,18 @@ async fn look(
     State(world): State<Shared>,
     Query(look): Query<Look>,
 ) -> Result<Json<Seen>, (StatusCode, String)> {
-    let effect = world.lock().effect(&look.part);
+    let effect = match (&look.red, &look.black, &look.swapped) {
+        (Some(red), Some(black), _) => {
+            let jumper = Probe {
+                instrument: Instrument::Jumper,
+                red: red.clone(),
+                black: black.clone(),
+            };
+            world.lock().effect_with(&look.part, Some(&jumper), None)
+        }
+        (_, _, Some(swapped)) => world.lock().effect_with(&look.part, None, Some(swapped)),
+        _ => world.lock().effect(&look.part),
+    };
     match effect {
         None => Err((StatusCode::NOT_FOUND, format!("there is nothing to see at “{}”", look.part))),
         Some(f) => Ok(Json(Seen {
@@ -79,6 +98,28 @@ async fn look(
             },
         })),
     }
+}
+
+#[derive(Debug, Deserialize)]
+struct At {
+    at: String,
+}
+
+/// What the eyes see at a place or thing: `damage`, `corrosion`, `water`, `pushed_back` or `nothing`.
+async fn see(State(world): State<Shared>, Query(look): Query<At>) -> Json<serde_json::Value> {
+    let sight = match world.lock().see(&look.at) {
+        None => "nothing",
+        Some(Mark::Damage) => "damage",
+        Some(Mark::Corrosion) => "corrosion",
+        Some(Mark::Water) => "water",
+        Some(Mark::PushedBack) => "pushed_back",
+    };
+    Json(serde_json::json!({"sight": sight}))
+}
+
+/// Whether something changes when the harness is moved there.
+async fn moved(State(world): State<Shared>, Query(here): Query<At>) -> Json<serde_json::Value> {
+    Json(serde_json::json!({"changed": world.lock().moved(&here.at, false)}))
 }
 
 #[derive(Debug, Deserialize)]

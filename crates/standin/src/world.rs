@@ -1,8 +1,9 @@
 //! The state of the simulated vehicle and what follows from it.
 
 use crate::codes::Memory;
+use circuit::marks::{Mark, marks};
 use circuit::software::{self, Verdict};
-use circuit::{Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, tolerance};
+use circuit::{Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, place, tolerance};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
@@ -60,6 +61,14 @@ pub(crate) struct World {
     pub(crate) rng: ChaCha8Rng,
     pub(crate) solved: Option<(OperatingState, Solution)>,
 }
+
+/// Chance that moving the harness where a fault lies that comes and goes changes something, and
+/// elsewhere.
+const CHANGES: f64 = 0.6;
+const CHANGES_BY_CHANCE: f64 = 0.02;
+/// How much less one sees by looking at a whole place; chance to see a mark that means nothing.
+const FROM_AFAR: f64 = 0.5;
+const FALSE_MARK: f64 = 0.03;
 
 fn gauss(rng: &mut ChaCha8Rng) -> f64 {
     (0..12).map(|_| rng.random::<f64>()).sum::<f64>() - 6.0
@@ -184,6 +193,28 @@ impl World {
         let changes: Vec<Change> = there.flat_map(|f| f.changes.clone()).collect();
         let extra = jumper.and_then(|p| p.leads(&self.circuit).ok()).and_then(|l| l.extra());
         self.circuit.solve(&self.state(), &changes, extra).effect(&self.circuit, at)
+    }
+
+    /// Whether something changes when the harness is moved at a place or thing; `wavers` when the
+    /// hidden faults come and go.
+    pub(crate) fn moved(&mut self, at: &str, wavers: bool) -> bool {
+        let lies = |f: &Fault| place::lies_at(&self.circuit, &f.repair_item, at) && place::can_move(f);
+        let there = wavers && self.hidden.iter().any(lies);
+        self.rng.random::<f64>() < if there { CHANGES } else { CHANGES_BY_CHANCE }
+    }
+
+    /// What one sees at a place or thing; none is nothing.
+    pub(crate) fn see(&mut self, at: &str) -> Option<Mark> {
+        let afar = if self.circuit.names.place(at).is_some() { FROM_AFAR } else { 1.0 };
+        let lies = |f: &&Fault| place::lies_at(&self.circuit, &f.repair_item, at);
+        let seen: Vec<(Mark, f64)> =
+            self.hidden.iter().filter(lies).flat_map(|f| marks(f).iter().copied()).collect();
+        for (mark, chance) in seen {
+            if self.rng.random::<f64>() < afar * chance {
+                return Some(mark);
+            }
+        }
+        (self.rng.random::<f64>() < FALSE_MARK).then_some(Mark::Corrosion)
     }
 
     /// Lets time pass: monitors run, driven outputs end.

@@ -17,6 +17,13 @@ export type Summary = components["schemas"]["Summary"];
 export type OperatingState = components["schemas"]["OperatingState"];
 export type Strength = components["schemas"]["Strength"];
 export type QuantityKind = components["schemas"]["QuantityKind"];
+export type Sight = components["schemas"]["Sight"];
+export type Recent = components["schemas"]["Recent"];
+export type Gate = components["schemas"]["Gate"];
+export type Thought = components["schemas"]["Thought"];
+export type Coverage = components["schemas"]["Coverage"];
+export type Planned = components["schemas"]["Planned"];
+export type Shared = components["schemas"]["Shared"];
 export type Proof = components["schemas"]["Proof"];
 export type Verdict = components["schemas"]["Verdict"];
 

@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/adjust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The technician's own weight for a suspect. */
+        post: operations["adjust"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/clear": {
         parameters: {
             query?: never;
@@ -67,6 +84,23 @@ export interface paths {
         put?: never;
         /** Clears all codes; only after a scan was kept. */
         post: operations["clear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a check by hand would prove and leave open. */
+        post: operations["covers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -158,6 +192,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes what was found by hand, eye, live value or scope. */
+        post: operations["found"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/gate/{module}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What must be proven before a module is named. */
+        get: operations["gate_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/hands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets the demo's hands and eyes do a check by hand. */
+        post: operations["by_hands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/intake": {
         parameters: {
             query?: never;
@@ -243,6 +328,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/override": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Overrides the gate before a module is condemned. */
+        post: operations["overrule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/reading": {
         parameters: {
             query?: never;
@@ -294,6 +396,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/rescan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Codes kept, cleared, the state brought about so that monitors run, and all modules asked again. */
+        post: operations["rescan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/scan": {
         parameters: {
             query?: never;
@@ -305,6 +424,23 @@ export interface paths {
         put?: never;
         /** Scans all modules and keeps the result. */
         post: operations["scan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/shared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What symptoms have in common. */
+        post: operations["shared"];
         delete?: never;
         options?: never;
         head?: never;
@@ -396,6 +532,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What one would read here if, and why not this check. */
+        post: operations["what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/vehicles": {
         parameters: {
             query?: never;
@@ -417,11 +570,87 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description The technician's own weight for a repair item. */
+        Adjusted: {
+            /** @description Repair item. */
+            item: string;
+            /**
+             * Format: double
+             * @description Times likelier than the model has it, from 0.01 to 100.
+             */
+            factor: number;
+            /** @description Why. */
+            reason: string;
+        };
         /**
          * Format: double
          * @description The amount of a stimulus, in its unit; ordered and hashed by its bits so that states can be keys.
          */
         Amount: number;
+        /** @description Something found without a meter. */
+        ByHand: {
+            /** @description Place or thing. */
+            at: string;
+            /** @description Whether something changed. */
+            changed: boolean;
+            /** @enum {string} */
+            kind: "moved";
+        } | {
+            /** @description Place or thing. */
+            at: string;
+            /** @description What was seen. */
+            sight: components["schemas"]["Sight"];
+            /** @enum {string} */
+            kind: "seen";
+        } | {
+            /** @description Ends of the jumper. */
+            jumper?: string[] | null;
+            /** @description Part swapped. */
+            swapped?: string | null;
+            /** @description Part whose effect was watched. */
+            part: string;
+            /** @description How it showed. */
+            strength: components["schemas"]["Strength"];
+            /** @enum {string} */
+            kind: "substituted";
+        } | {
+            /** @description Signal. */
+            signal: string;
+            /**
+             * Format: double
+             * @description Value in its unit.
+             */
+            value: number;
+            /** @enum {string} */
+            kind: "signal";
+        } | {
+            /** @description Bus. */
+            bus: string;
+            /** @description Red lead. */
+            red: string;
+            /** @description Black lead. */
+            black: string;
+            /** @description Dominant, else recessive. */
+            dominant: boolean;
+            /**
+             * Format: double
+             * @description Volts.
+             */
+            value: number;
+            /** @enum {string} */
+            kind: "level";
+        } | {
+            /** @description Bus. */
+            bus: string;
+            /** @description Sender. */
+            from: string;
+            /** @description Where it was tapped. */
+            at: string;
+            /** @description Whether they came. */
+            heard: boolean;
+            /** @enum {string} */
+            kind: "heard";
+        };
         /** @description A suspect that is nearly certain. */
         Certain: {
             /** @description Repair item. */
@@ -437,14 +666,16 @@ export interface components {
             id: string;
             /** @description What to do, in a line. */
             text: string;
-            /** @description `volts`, `ohms`, `amps` or `effect`. */
+            /** @description `volts`, `ohms`, `amps` …, or `effect`, `scan`, `moved`, `seen`, `jumper`, `swap`. */
             quantity: string;
-            /** @description Unit of the value asked for; empty for an effect. */
+            /** @description Unit of the value asked for; empty where none is. */
             unit: string;
-            /** @description Red lead, conductor, or the part whose effect is looked at. */
+            /** @description Red lead, conductor, the part whose effect is looked at, or the place. */
             red: string;
             /** @description Black lead. */
             black: string;
+            /** @description The part whose effect is watched during a substitution, else empty. */
+            watched: string;
             /** @description Output to drive, when the state needs one. */
             outputs: string[];
             /** @description State it is taken in. */
@@ -479,6 +710,11 @@ export interface components {
             /** @description Name. */
             name: string;
         };
+        /** @description Symptoms to compare. */
+        Chosen: {
+            /** @description Numbers of the pieces of evidence. */
+            pieces: number[];
+        };
         /** @description A code. */
         CodeView: {
             /** @description Code and failure type. */
@@ -506,6 +742,22 @@ export interface components {
             /** @description `gone`, `stayed` or `new`. */
             fate: string;
         };
+        /** @description What a check by hand would prove. */
+        Coverage: {
+            /** @description Why it must not be done; empty when it may. */
+            refused: string[];
+            /** @description What the check is, in a line. */
+            text: string;
+            /** @description Suspects it would show to be the cause if the outcome is the telling one. */
+            proves: components["schemas"]["Share"][];
+            /** @description Suspects it would leave open. */
+            leaves: components["schemas"]["Share"][];
+            /**
+             * Format: double
+             * @description Share of the suspicion that the telling outcome would settle on, 0 to 1.
+             */
+            share: number;
+        };
         /** @description Doubt about an entry. */
         Doubt: {
             /** Format: int64 */
@@ -517,11 +769,23 @@ export interface components {
             output: string;
             on: boolean;
         };
+        /** @description Something a suspect would still do that nobody has looked at. */
+        Elsewhere: {
+            /** @description State in words. */
+            state: string;
+            /** @description What would show there. */
+            text: string;
+        };
         /**
          * @description What the engine does.
          * @enum {string}
          */
         Engine: "off" | "running";
+        /**
+         * @description What happened to a place or a thing lately.
+         * @enum {string}
+         */
+        Event: "work" | "water" | "crash";
         /** @description A connector face. */
         Face: {
             /** @description Id of the connector. */
@@ -598,6 +862,89 @@ export interface components {
             /** @description Verdict. */
             verdict: components["schemas"]["Verdict"];
         };
+        /** @description A check by hand for the demo's hands. */
+        ForHands: {
+            /** @description Where. */
+            at: string;
+            /** @description State now. */
+            state: components["schemas"]["OperatingState"];
+            /** @enum {string} */
+            kind: "seen";
+        } | {
+            /** @description Where. */
+            at: string;
+            /** @description State now. */
+            state: components["schemas"]["OperatingState"];
+            /** @enum {string} */
+            kind: "moved";
+        } | {
+            /** @description Ends of the jumper. */
+            jumper?: string[] | null;
+            /** @description The part swapped. */
+            swapped?: string | null;
+            /** @description The part watched. */
+            part: string;
+            /** @description State to watch it in. */
+            state: components["schemas"]["OperatingState"];
+            /** @enum {string} */
+            kind: "substituted";
+        };
+        /** @description Something found in a state. */
+        FoundByHand: components["schemas"]["ByHand"] & {
+            state: components["schemas"]["OperatingState"];
+        };
+        /** @description What must be proven before a module may be named. */
+        Gate: {
+            /** @description Module part. */
+            module: string;
+            /** @description Its name. */
+            text: string;
+            /** @description The points. */
+            points: components["schemas"]["GatePoint"][];
+            /** @description How many are not proven. */
+            open: number;
+        };
+        /** @description One thing to be proven. */
+        GatePoint: {
+            /** @description What, in words. */
+            text: string;
+            /** @description How it stands. */
+            standing: components["schemas"]["Standing"];
+            /** @description What proved or failed it, in words. */
+            by: string;
+            /** @description Quantity of the check that would prove it. */
+            quantity: string;
+            /** @description Red lead. */
+            red: string;
+            /** @description Black lead. */
+            black: string;
+            /** @description State of that check. */
+            state: components["schemas"]["OperatingState"];
+            /** @description State in words. */
+            state_text: string;
+            /** @description Sound range in words. */
+            expected: string;
+        };
+        /** @description What a reading would show if something were the case. */
+        If: {
+            /** @description Repair item; empty for a sound vehicle. */
+            item: string;
+            /** @description In words. */
+            text: string;
+            /** @description What would be read, in words. */
+            reads: string;
+            /** @description It differs from a sound vehicle by more than the meter's blur. */
+            differs: boolean;
+        };
+        /** @description A reading somebody has in mind. */
+        InMind: {
+            quantity: components["schemas"]["QuantityKind"];
+            red: string;
+            black?: string;
+            state: components["schemas"]["OperatingState"];
+            /** @description Id of a fault that is in mind too. */
+            also?: string | null;
+        };
         /** @description Identity and complaint. */
         Intake: {
             /**
@@ -638,6 +985,13 @@ export interface components {
              * @default
              */
             reference: string;
+            /** @default unknown */
+            occurs: components["schemas"]["Occurs"];
+            /**
+             * @description What was worked on, got wet or was hit lately.
+             * @default []
+             */
+            recent: components["schemas"]["Recent"][];
         };
         /** @description A judged reading. */
         Judged: {
@@ -750,6 +1104,28 @@ export interface components {
             /** @description Pins in use on this sheet. */
             pins: components["schemas"]["Pin"][];
         };
+        /**
+         * @description How often the fault shows, as the customer tells it.
+         * @enum {string}
+         */
+        Occurs: "always" | "sometimes" | "unknown";
+        /** @description A piece of evidence that does not fit the rest. */
+        OddView: {
+            /**
+             * Format: int64
+             * @description Number of its ledger entry.
+             */
+            number: number;
+            /** @description What it says. */
+            text: string;
+            /** @description What explains the rest. */
+            item_text: string;
+            /**
+             * Format: double
+             * @description How likely, 0 to 1.
+             */
+            probability: number;
+        };
         /** @description The number of a new job. */
         Opened: {
             /** Format: int64 */
@@ -828,6 +1204,21 @@ export interface components {
             /** @description State in which it is driven. */
             state: components["schemas"]["OperatingState"];
         };
+        /** @description A module named although points are open. */
+        Override: {
+            module: string;
+            reason: string;
+        };
+        /** @description Two faults at once. */
+        PairView: {
+            /** @description Both in words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Its probability, 0 to 1.
+             */
+            probability: number;
+        };
         /** @description A point of a part on the sheet. */
         Pin: {
             /** @description Cavity id, splice or ground id; what a probe names. */
@@ -854,8 +1245,33 @@ export interface components {
             /** @description Repair item of the terminal pair here, when there is one. */
             item: string;
         };
+        /** @description A check by hand somebody has in mind. */
+        Planned: {
+            /** @description Red end. */
+            red: string;
+            /** @description Black end. */
+            black: string;
+            /** @description Part watched. */
+            part: string;
+            /** @description State. */
+            state: components["schemas"]["OperatingState"];
+            /** @enum {string} */
+            kind: "jumper";
+        } | {
+            /** @description Place or thing. */
+            at: string;
+            /** @enum {string} */
+            kind: "wiggle";
+        } | {
+            /** @description One conductor. */
+            a: string;
+            /** @description The other. */
+            b: string;
+            /** @enum {string} */
+            kind: "insulation";
+        };
         /**
-         * @description Whether the symptom is there now.
+         * @description Whether the symptom is there when something is found.
          * @enum {string}
          */
         Present: "yes" | "no" | "unknown";
@@ -903,6 +1319,13 @@ export interface components {
             evidence: number;
             /** @description In words, with the numbers. */
             text: string;
+        };
+        /** @description Recent work, water or a crash at a place or a thing. */
+        Recent: {
+            /** @description Place, connector, part, conductor, ground point or splice. */
+            at: string;
+            /** @description What happened. */
+            event: components["schemas"]["Event"];
         };
         /** @description A check that cannot be done. */
         Refusal: {
@@ -979,6 +1402,52 @@ export interface components {
             /** @description What to do. */
             text: string;
         };
+        /** @description A repair item with its share of the suspicion. */
+        Share: {
+            /** @description Repair item. */
+            item: string;
+            /** @description In words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Probability, 0 to 1.
+             */
+            probability: number;
+        };
+        /** @description What symptoms have in common. */
+        Shared: {
+            /** @description The symptoms, in words. */
+            symptoms: string[];
+            /** @description Items that cause at least two of them (or the only one), those that cause most first. */
+            items: components["schemas"]["SharedItem"][];
+            /** @description Places, those of most symptoms first. */
+            places: components["schemas"]["SharedPlace"][];
+        };
+        /** @description A repair item that causes some or all of the symptoms. */
+        SharedItem: {
+            /** @description Repair item. */
+            item: string;
+            /** @description In words. */
+            text: string;
+            /** @description How many of the symptoms it would cause at once. */
+            causes: number;
+            /** @description Something that works and would not if this were at fault; empty when nothing speaks so. */
+            ruled_out: string;
+            /**
+             * Format: double
+             * @description Its probability after all evidence, 0 to 1.
+             */
+            probability: number;
+        };
+        /** @description A place that conductors behind several symptoms pass. */
+        SharedPlace: {
+            /** @description Place. */
+            place: string;
+            /** @description In words. */
+            text: string;
+            /** @description How many of the symptoms have a conductor or contact there that would cause them. */
+            causes: number;
+        };
         /** @description A circuit sheet. */
         Sheet: {
             /** @description What it is about, as asked for. */
@@ -1000,6 +1469,11 @@ export interface components {
             /** @description Id of a fault whose values are wanted beside the sound ones. */
             under?: string | null;
         };
+        /**
+         * @description What the eye finds.
+         * @enum {string}
+         */
+        Sight: "damage" | "corrosion" | "water" | "pushed_back" | "nothing";
         /** @description A stage. */
         Stage: {
             /** @description Id. */
@@ -1011,6 +1485,11 @@ export interface components {
             /** @description It works in this version. */
             built: boolean;
         };
+        /**
+         * @description How a point stands.
+         * @enum {string}
+         */
+        Standing: "proven" | "failed" | "open";
         /** @description A named state. */
         StateChoice: {
             /** @description Id. */
@@ -1063,14 +1542,44 @@ export interface components {
             variant: string;
             /** @description Id of the best-fitting variant; empty for what the vehicle file does not hold. */
             fault: string;
+            /**
+             * Format: double
+             * @description How much of its probability is that it comes and goes, 0 to 1.
+             */
+            wavering: number;
+            /**
+             * Format: double
+             * @description Probability that it is one of two faults at once, 0 to 1.
+             */
+            paired: number;
+            /** @description The likeliest other one of the two, in words; empty without. */
+            together_with: string;
+            /** @description What raised or lowered it before any evidence. */
+            weights: components["schemas"]["Weight"][];
             /** @description Evidence that speaks for it. */
             for: components["schemas"]["Reason"][];
             /** @description Evidence that speaks against it. */
             against: components["schemas"]["Reason"][];
+            /** @description What it would still show elsewhere. */
+            elsewhere: components["schemas"]["Elsewhere"][];
+        };
+        /** @description Something found that a sound vehicle does not do. */
+        Symptom: {
+            /** @description Its number among the evidence. */
+            piece: number;
+            /** @description In words. */
+            text: string;
         };
         /** @description Whether the symptom is there. */
         SymptomNow: {
             present: components["schemas"]["Present"];
+        };
+        /** @description What it would read, and what it would be worth. */
+        Thought: {
+            /** @description Under a sound vehicle and each suspect. */
+            reads: components["schemas"]["If"][];
+            /** @description Against the best check. */
+            worth: components["schemas"]["Worth"];
         };
         /** @description A typed reading. */
         Typed: {
@@ -1119,6 +1628,8 @@ export interface components {
             points: components["schemas"]["Choice"][];
             /** @description Conductors a clamp goes round. */
             wires: components["schemas"]["Choice"][];
+            /** @description Places and things that can be named as worked on, wet or hit, moved or looked at. */
+            places: components["schemas"]["Choice"][];
             /** @description Modules the vehicle should have. */
             modules: components["schemas"]["Choice"][];
             /** @description Ranked suspects. */
@@ -1136,6 +1647,12 @@ export interface components {
             entropy_bits: number;
             /** @description No single fault of the file explains the evidence. */
             unexplained: boolean;
+            /** @description Two faults at once that would, likeliest first. */
+            pairs: components["schemas"]["PairView"][];
+            odd?: null | components["schemas"]["OddView"];
+            /** @description What is wrong with the vehicle by what was found: codes failing, silent modules, lost effects. */
+            symptoms: components["schemas"]["Symptom"][];
+            gate?: null | components["schemas"]["Gate"];
             /** @description Next checks, best first. */
             next: components["schemas"]["Check"][];
             certain?: null | components["schemas"]["Certain"];
@@ -1157,6 +1674,38 @@ export interface components {
         /** @description A state to bring the vehicle into. */
         Wanted: {
             state: components["schemas"]["OperatingState"];
+        };
+        /** @description One thing that raises or lowers a repair item before evidence. */
+        Weight: {
+            /**
+             * Format: double
+             * @description Times likelier.
+             */
+            factor: number;
+            /** @description Why, in words. */
+            text: string;
+        };
+        /** @description What a reading that somebody had in mind is worth. */
+        Worth: {
+            /**
+             * Format: double
+             * @description Expected information, bits.
+             */
+            bits: number;
+            /**
+             * Format: double
+             * @description Minutes of work.
+             */
+            minutes: number;
+            /** @description What it reads on a sound vehicle, in words. */
+            expected: string;
+            /** @description What makes it misleading or harmful; empty when nothing does. */
+            traps: string[];
+            /** @description In a sentence: worth it or not, and against what. */
+            text: string;
+            /** @description Its outcomes with what each would leave. */
+            outcomes: components["schemas"]["Outcome"][];
+            better?: null | components["schemas"]["Check"];
         };
     };
     responses: never;
@@ -1251,6 +1800,39 @@ export interface operations {
             };
         };
     };
+    adjust: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Adjusted"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     clear: {
         parameters: {
             query?: never;
@@ -1279,6 +1861,39 @@ export interface operations {
                 };
             };
             502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    covers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Planned"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1433,6 +2048,110 @@ export interface operations {
             };
         };
     };
+    found: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoundByHand"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gate_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                module: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gate"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    by_hands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForHands"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     intake: {
         parameters: {
             query?: never;
@@ -1570,6 +2289,39 @@ export interface operations {
             };
         };
     };
+    overrule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Override"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     reading: {
         parameters: {
             query?: never;
@@ -1661,6 +2413,47 @@ export interface operations {
             };
         };
     };
+    rescan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     scan: {
         parameters: {
             query?: never;
@@ -1681,6 +2474,39 @@ export interface operations {
                 };
             };
             502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Chosen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1819,6 +2645,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["View"];
+                };
+            };
+        };
+    };
+    what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InMind"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thought"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -99,6 +99,17 @@ export function useFace(job: number, wanted: Values & { connector: string }) {
   });
 }
 
+/** A question to the reasoning that leaves the ledger alone. */
+export function useQuestion<T>(job: number, what: string, body: Body | null, length: number) {
+  return useQuery({
+    // A longer ledger may have another answer.
+    queryKey: ["question", job, what, JSON.stringify(body), length],
+    enabled: body !== null,
+    retry: false,
+    queryFn: async () => (await post(job, what, body ?? {})) as unknown as T,
+  });
+}
+
 /** Everything a sheet can be drawn of. */
 export function useSubjects(job: number) {
   return useQuery({

@@ -1,8 +1,56 @@
 import { useState } from "react";
-import type { QuantityKind } from "../api/client";
+import type { Check, QuantityKind } from "../api/client";
 import { useJob } from "../api/job";
+import { ByHand, type Task } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
+
+/** The check as a task for hands and eyes; none when it is something else. */
+function byHand(check: Check): Task | null {
+  switch (check.quantity) {
+    case "moved":
+    case "seen":
+      return { kind: check.quantity, at: check.red };
+    case "jumper":
+      return { kind: "substituted", jumper: [check.red, check.black], part: check.watched };
+    case "swap":
+      return { kind: "substituted", swapped: check.red, part: check.watched };
+    default:
+      return null;
+  }
+}
+
+/** Where the answer to a check goes in. */
+function Answer({ check }: { check: Check }) {
+  const { act, busy } = useJob();
+  const task = byHand(check);
+  if (task) return <ByHand task={task} state={check.state} />;
+  if (check.quantity === "scan") {
+    return (
+      <button
+        type="button"
+        className="act w-full"
+        disabled={busy !== ""}
+        onClick={() => act("rescan", { state: check.state }).catch(() => {})}
+      >
+        {busy === "rescan" ? "Keeping, clearing, waiting, asking …" : "Keep, clear, run, scan"}
+      </button>
+    );
+  }
+  if (check.quantity === "effect") return <Effect part={check.red} state={check.state} />;
+  return (
+    <Measure
+      id="next-value"
+      focus
+      wanted={{
+        quantity: check.quantity as QuantityKind,
+        red: check.red,
+        black: check.black,
+        state: check.state,
+      }}
+    />
+  );
+}
 
 /** The check that tells most per minute, as a card one can act on. */
 export function NextCheck() {
@@ -32,20 +80,7 @@ export function NextCheck() {
           </div>
         ))}
       </dl>
-      {check.quantity === "effect" ? (
-        <Effect part={check.red} state={check.state} />
-      ) : (
-        <Measure
-          id="next-value"
-          focus
-          wanted={{
-            quantity: check.quantity as QuantityKind,
-            red: check.red,
-            black: check.black,
-            state: check.state,
-          }}
-        />
-      )}
+      <Answer check={check} />
       {check.outputs.length > 0 && (
         <p className="mt-1 text-[13px] text-faint">
           Drives the output for the reading, then gives it back.

@@ -2,14 +2,121 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { View } from "../api/client";
 import { useJob } from "../api/job";
+import { GatePanel } from "./GatePanel";
 import { NextCheck } from "./NextCheck";
 
 const percent = (p: number) => (p > 0.995 ? ">99" : p < 0.01 ? "<1" : (100 * p).toFixed(0));
 
-function SuspectRow({ suspect }: { suspect: View["suspects"][number] }) {
+type Suspect = View["suspects"][number];
+
+/** The technician's own word on a suspect. */
+function Adjust({ suspect }: { suspect: Suspect }) {
+  const { act, busy } = useJob();
+  const [factor, setFactor] = useState("3");
+  const [reason, setReason] = useState("");
+  return (
+    <form
+      className="flex flex-wrap items-center gap-2 py-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        act("adjust", { item: suspect.repair_item, factor: Number(factor), reason }).then(
+          () => setReason(""),
+          () => {},
+        );
+      }}
+    >
+      <select
+        aria-label="likelier or less likely"
+        className="min-h-11 border border-ink bg-sheet px-1"
+        value={factor}
+        onChange={(e) => setFactor(e.target.value)}
+      >
+        <option value="10">×10 likelier</option>
+        <option value="3">×3 likelier</option>
+        <option value="0.3">×0.3 less</option>
+        <option value="0.1">×0.1 less</option>
+        <option value="1">as the model has it</option>
+      </select>
+      <input
+        className="field min-w-24 flex-1"
+        aria-label="reason"
+        placeholder="why"
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+      <button
+        type="submit"
+        className="plain"
+        disabled={busy !== "" || (factor !== "1" && reason.trim() === "")}
+      >
+        Weigh
+      </button>
+    </form>
+  );
+}
+
+function Reasons({ suspect }: { suspect: Suspect }) {
+  const [adjusting, setAdjusting] = useState(false);
+  const said = suspect.for.length + suspect.against.length;
+  return (
+    <div className="pb-2 text-[13px]">
+      <ul>
+        {suspect.for.map((r) => (
+          <li key={`f${r.evidence}`} className="pl-4 -indent-4">
+            <span className="num">+ </span>
+            {r.text}
+          </li>
+        ))}
+        {suspect.against.map((r) => (
+          <li key={`a${r.evidence}`} className="pl-4 -indent-4 text-ochre">
+            <span className="num">− </span>
+            {r.text}
+          </li>
+        ))}
+        {suspect.weights.map((w) => (
+          <li key={w.text} className="pl-4 -indent-4">
+            <span className="num">×{w.factor} </span>
+            {w.text}
+          </li>
+        ))}
+        {said === 0 && <li className="text-faint">Nothing found speaks for or against it.</li>}
+      </ul>
+      {suspect.elsewhere.length > 0 && (
+        <>
+          <p className="mt-1 text-faint">It would also show:</p>
+          <ul>
+            {suspect.elsewhere.map((e) => (
+              <li key={e.text} className="pl-4 -indent-4">
+                <span className="num">? </span>
+                {e.text} <span className="text-faint">({e.state})</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {suspect.fault && (
+        <button
+          type="button"
+          className="quiet"
+          aria-expanded={adjusting}
+          onClick={() => setAdjusting(!adjusting)}
+        >
+          I know better
+        </button>
+      )}
+      {adjusting && <Adjust suspect={suspect} />}
+    </div>
+  );
+}
+
+function SuspectRow({ suspect }: { suspect: Suspect }) {
   const [open, setOpen] = useState(false);
-  const reasons = suspect.for.length + suspect.against.length;
   const outside = suspect.repair_item === "elsewhere";
+  const notes = [
+    suspect.variant,
+    suspect.wavering > 0.3 ? `comes and goes ${percent(suspect.wavering)} %` : "",
+    suspect.together_with ? `together with ${suspect.together_with}` : "",
+  ].filter(Boolean);
   return (
     <li className="border-b border-rule" data-item={suspect.repair_item}>
       <button
@@ -22,30 +129,38 @@ function SuspectRow({ suspect }: { suspect: View["suspects"][number] }) {
           <span className={outside ? "text-faint" : ""}>{suspect.text}</span>
           <span className="num whitespace-nowrap">{percent(suspect.probability)} %</span>
         </span>
-        {suspect.variant && <span className="block text-[13px] text-faint">{suspect.variant}</span>}
+        {notes.length > 0 && (
+          <span className="block text-[13px] text-faint">{notes.join(" · ")}</span>
+        )}
         <span
           className={`mt-1 block h-[5px] transition-[width] duration-300 ${outside ? "bg-faint" : "bg-copper"}`}
-          style={{ width: `${Math.max(0.5, 100 * suspect.probability)}%` }}
+          style={{ width: `${Math.max(0.5, Math.min(100, 100 * suspect.probability))}%` }}
         />
       </button>
-      {open && (
-        <ul className="pb-2 text-[13px]">
-          {suspect.for.map((r) => (
-            <li key={`f${r.evidence}`} className="pl-4 -indent-4">
-              <span className="num">+ </span>
-              {r.text}
-            </li>
-          ))}
-          {suspect.against.map((r) => (
-            <li key={`a${r.evidence}`} className="pl-4 -indent-4 text-ochre">
-              <span className="num">− </span>
-              {r.text}
-            </li>
-          ))}
-          {reasons === 0 && <li className="text-faint">Nothing found speaks for or against it.</li>}
-        </ul>
-      )}
+      {open && <Reasons suspect={suspect} />}
     </li>
+  );
+}
+
+/** The piece of evidence that does not fit, and what would explain the rest. */
+function OddOneOut() {
+  const { view, act } = useJob();
+  const odd = view.odd;
+  if (!odd) return null;
+  return (
+    <div className="mt-2 border-l-4 border-ochre pl-2 text-[14px]" data-odd={odd.number}>
+      <p>
+        Entry <span className="num">{odd.number}</span> does not fit: {odd.text}. Without it{" "}
+        {odd.item_text} explains the rest ({percent(odd.probability)} %).
+      </p>
+      <button
+        type="button"
+        className="quiet"
+        onClick={() => act("doubt", { number: odd.number, doubted: true }).catch(() => {})}
+      >
+        Doubt entry {odd.number}
+      </button>
+    </div>
   );
 }
 
@@ -82,8 +197,14 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
       )}
       {view.unexplained && (
         <p className="mt-1 border-l-4 border-ochre pl-2 text-[14px]">
-          No single fault in this vehicle file explains what was found. Doubt the odd reading in the
-          ledger, or look for what the file does not hold.
+          No single fault in this vehicle file explains what was found.
+          {view.pairs.length === 0 && !view.odd && " Look for what the file does not hold."}
+        </p>
+      )}
+      <OddOneOut />
+      {view.pairs.length > 0 && (
+        <p className="mt-1 border-l-4 border-copper pl-2 text-[14px]">
+          Two at once would: {view.pairs[0]?.text} ({percent(view.pairs[0]?.probability ?? 0)} %).
         </p>
       )}
       <ul className="mt-1">
@@ -114,7 +235,15 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
           </button>
         </div>
       )}
+      {!view.repair && view.gate && <GatePanel gate={view.gate} />}
       {!view.repair && !view.certain?.proven && view.next[0] && <NextCheck />}
+      {!view.repair && view.suspects.length > 0 && !view.next[0] && !view.certain?.proven && (
+        <p className="mt-3 border-l-4 border-ochre pl-2 text-[14px]">
+          {view.present === "no"
+            ? "The symptom is away: while it is, nothing in reach tells more. Provoke it by heat, water or by moving the harness, and set “symptom now” to present."
+            : "Nothing in reach tells the suspects apart any further."}
+        </p>
+      )}
     </aside>
   );
 }

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { View } from "../api/client";
 import { useJob } from "../api/job";
+import { SharedParts } from "./codes/SharedParts";
 
 type Scanned = NonNullable<View["scan"]>["modules"][number];
 
@@ -152,6 +153,7 @@ export function Codes() {
           </li>
         ))}
       </ul>
+      <SharedParts />
       {view.compared.length > 0 && (
         <>
           <h2 className="mt-6 mb-1 font-bold">First scan and last</h2>

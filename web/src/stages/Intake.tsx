@@ -2,6 +2,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 import type { Intake as Data, Strength } from "../api/client";
 import { useJob } from "../api/job";
+import { RecentField } from "./intake/RecentField";
 
 const FIELDS: { key: "vin" | "reference" | "conditions" | "lamps"; label: string; hint: string }[] =
   [
@@ -69,6 +70,18 @@ export function Intake() {
             <option value="normal">works</option>
           </select>
         </label>
+        <label>
+          <span className="label">How often</span>
+          <select
+            className="field"
+            value={data.occurs ?? "unknown"}
+            onChange={(e) => set({ occurs: e.target.value as Data["occurs"] })}
+          >
+            <option value="unknown">not said</option>
+            <option value="always">all the time</option>
+            <option value="sometimes">it comes and goes</option>
+          </select>
+        </label>
         {FIELDS.map((f) => (
           <label key={f.key}>
             <span className="label">{f.label}</span>
@@ -98,6 +111,7 @@ export function Intake() {
           />
         </label>
       </div>
+      <RecentField recent={data.recent ?? []} set={(recent) => set({ recent })} />
       <button type="submit" className="act mt-5" disabled={busy !== ""}>
         Keep and go to the codes
       </button>

@@ -10,6 +10,12 @@ const DONE: Record<string, string> = {
   repaired: "repaired",
   note: "note",
   doubted: "doubt",
+  seen: "seen",
+  moved: "moved",
+  substituted: "tried",
+  found: "found",
+  adjusted: "weight",
+  overridden: "override",
 };
 
 /** The job as a page to print, and as JSON. */

@@ -132,6 +132,10 @@ impl Bench for UnderHands {
     }
 }
 
+fn technician(kind: Kind) -> Care {
+    Care { bad_probe: BAD_PROBE, misjudged: MISJUDGED, wavers: kind == Kind::Intermittent }
+}
+
 /// A drawn job, ready to be worked any number of times alike.
 struct Drawn {
     kind: Kind,
@@ -140,8 +144,11 @@ struct Drawn {
     first: Vec<Evidence>,
 }
 
-fn bench(model: &Model, drawn: (&[String], u64, Kind)) -> Result<UnderHands, String> {
-    let (faults, seed, kind) = drawn;
+/// How a customer sees it: no probes, and a complaint is a complaint.
+const CUSTOMER: Care = Care { bad_probe: 0.0, misjudged: 0.0, wavers: false };
+
+fn bench(model: &Model, drawn: (&[String], u64), care: Care) -> Result<UnderHands, String> {
+    let (faults, seed) = drawn;
     let setup = Setup {
         vehicle: model.circuit.vehicle.clone(),
         faults: faults.to_vec(),
@@ -149,8 +156,6 @@ fn bench(model: &Model, drawn: (&[String], u64, Kind)) -> Result<UnderHands, Str
         vin: String::new(),
         past: Vec::new(),
     };
-    let wavers = kind == Kind::Intermittent;
-    let care = Care { bad_probe: BAD_PROBE, misjudged: MISJUDGED, wavers };
     let vehicle = Direct::new(setup, care).map_err(|e| e.to_string())?;
     Ok(UnderHands { vehicle, rng: ChaCha8Rng::seed_from_u64(seed ^ 0x5EED) })
 }
@@ -171,10 +176,9 @@ fn draw(model: &Model, kind: Kind, seed: u64) -> Result<Drawn, String> {
             }
         }
         // The customer tells of how it is when it shows.
-        let steady = if kind == Kind::Intermittent { Kind::Single } else { kind };
         let told =
             |faults: &[String], rng: &mut ChaCha8Rng| -> Result<Option<Vec<Evidence>>, String> {
-                let mut vehicle = bench(model, (faults, seed, steady))?;
+                let mut vehicle = bench(model, (faults, seed), CUSTOMER)?;
                 Ok(trial::complaint(model, &mut vehicle, rng))
             };
         let Some(mut first) = told(&faults, &mut rng)? else { continue };
@@ -191,7 +195,7 @@ fn draw(model: &Model, kind: Kind, seed: u64) -> Result<Drawn, String> {
         for e in &mut first {
             e.present = Present::Yes;
         }
-        let mut vehicle = bench(model, (&faults, seed, kind))?;
+        let mut vehicle = bench(model, (&faults, seed), technician(kind))?;
         let scanned = trial::first_scan(model, &mut vehicle);
         let known =
             |e: &Evidence| first.iter().any(|f| f.state == e.state && same(&f.finding, &e.finding));
@@ -295,7 +299,7 @@ pub(super) fn run(arguments: &Trial) -> Result<(), String> {
 }
 
 fn work(model: &Model, drawn: &Drawn, strategy: Strategy) -> Result<Worked, String> {
-    let mut vehicle = bench(model, (&drawn.faults, drawn.seed, drawn.kind))?;
+    let mut vehicle = bench(model, (&drawn.faults, drawn.seed), technician(drawn.kind))?;
     let mut rng = ChaCha8Rng::seed_from_u64(drawn.seed ^ 0xC0DE);
     let known = diagnosis::Known {
         occurs: match drawn.kind {

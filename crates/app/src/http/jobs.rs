@@ -44,7 +44,8 @@ pub(super) async fn shown(shop: &Arc<Shop>, id: i64) -> Answer<View> {
     let work = tokio::task::spawn_blocking(move || {
         let (job, model) = job(&shop, id)?;
         let entries = shop.ledger(id).map_err(Problem::own)?;
-        shop.view(id, &entries, || view::view(&model, id, job.opened_at, &entries))
+        let confirmed = shop.confirmed(&job.vehicle, id).map_err(Problem::own)?;
+        shop.view(id, &entries, || view::view(&model, id, job.opened_at, &entries, confirmed))
             .map_err(Problem::input)
     });
     work.await.map_err(Problem::own)?.map(Json)
@@ -337,6 +338,19 @@ pub async fn repair(
     let (_, model) = job(&shop, id)?;
     if !model.items.contains(&new.item) {
         return Err(Problem::input(format!("“{}” cannot be repaired; choose a suspect", new.item)));
+    }
+    if diagnosis::gate::is_module(&model.circuit, &new.item) {
+        let module = new.item.trim_start_matches("part:");
+        let overridden = before.ledger.iter().any(|r| r.kind == "overridden" && r.title.starts_with(module));
+        let open = match &before.gate {
+            Some(gate) if gate.module == module => gate.open,
+            _ => 1,
+        };
+        if open > 0 && !overridden {
+            return Err(Problem::input(format!(
+                "{module} is a module: {open} points are still open before it may be named. Prove them, or override with a reason"
+            )));
+        }
     }
     let bench = shop.bench(id);
     bench

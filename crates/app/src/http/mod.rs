@@ -4,6 +4,7 @@ mod assets;
 mod guard;
 mod jobs;
 mod problem;
+mod reasoning;
 mod sheets;
 mod vehicle_side;
 
@@ -32,6 +33,13 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(jobs::note))
         .routes(routes!(jobs::repair))
         .routes(routes!(jobs::sign_off))
+        .routes(routes!(reasoning::found))
+        .routes(routes!(reasoning::adjust))
+        .routes(routes!(reasoning::overrule))
+        .routes(routes!(reasoning::what_if))
+        .routes(routes!(reasoning::shared))
+        .routes(routes!(reasoning::covers))
+        .routes(routes!(reasoning::gate_of))
         .routes(routes!(sheets::sheet))
         .routes(routes!(sheets::face))
         .routes(routes!(sheets::subjects))
@@ -44,6 +52,8 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(vehicle_side::drive))
         .routes(routes!(vehicle_side::meter))
         .routes(routes!(vehicle_side::look))
+        .routes(routes!(vehicle_side::by_hands))
+        .routes(routes!(vehicle_side::rescan))
 }
 
 /// The OpenAPI description of all routes.

@@ -198,10 +198,112 @@ pub async fn look(State(shop): App, Path(id): Path<i64>, Json(l): Json<LookAt>) 
     }
     let vehicle = &model.circuit.vehicle;
     bench.bring_into(vehicle, &l.state).await.map_err(Problem::vehicle)?;
-    let seen = bench.look(&l.part).await;
+    let seen = bench.look(&l.part, None, None).await;
     rest(&bench, vehicle, &l.state).await;
     let strength = seen.map_err(Problem::vehicle)?;
     shop.append(id, &Entry::State { state: at_rest(&l.state) }).map_err(Problem::own)?;
     let finding = Finding::Effect { part: l.part, strength };
     keep_evidence(&shop, id, Evidence::new(l.state, finding), "seen").await
+}
+
+/// A check by hand for the demo's hands.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum ForHands {
+    /// Look at a place or thing.
+    Seen {
+        /// Where.
+        at: String,
+        /// State now.
+        state: OperatingState,
+    },
+    /// Move the harness.
+    Moved {
+        /// Where.
+        at: String,
+        /// State now.
+        state: OperatingState,
+    },
+    /// A fused jumper, or a part swapped, while an effect is watched.
+    Substituted {
+        /// Ends of the jumper.
+        #[serde(default)]
+        jumper: Option<[String; 2]>,
+        /// The part swapped.
+        #[serde(default)]
+        swapped: Option<String>,
+        /// The part watched.
+        part: String,
+        /// State to watch it in.
+        state: OperatingState,
+    },
+}
+
+/// Lets the demo's hands and eyes do a check by hand.
+#[utoipa::path(post, path = "/api/jobs/{id}/hands", request_body = ForHands, responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
+pub async fn by_hands(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(wanted): Json<ForHands>,
+) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    let bench = shop.bench(id);
+    if !bench.has_hands() {
+        return Err(Problem::input("do it yourself and say what you found"));
+    }
+    let vehicle = &model.circuit.vehicle;
+    let (state, finding) = match wanted {
+        ForHands::Seen { at, state } => {
+            let sight = bench.see(&at).await.map_err(Problem::vehicle)?;
+            (state, Finding::Seen { at, sight })
+        }
+        ForHands::Moved { at, state } => {
+            let changed = bench.moved(&at).await.map_err(Problem::vehicle)?;
+            (state, Finding::Moved { at, changed })
+        }
+        ForHands::Substituted { jumper, swapped, part, state } => {
+            model.circuit.check_state(&state).map_err(Problem::input)?;
+            bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
+            let seen = bench.look(&part, jumper.as_ref(), swapped.as_deref()).await;
+            rest(&bench, vehicle, &state).await;
+            let strength = seen.map_err(Problem::vehicle)?;
+            shop.append(id, &Entry::State { state: at_rest(&state) }).map_err(Problem::own)?;
+            (state, Finding::Substituted { jumper, swapped, part, strength })
+        }
+    };
+    keep_evidence(&shop, id, Evidence::new(state, finding), "seen").await
+}
+
+/// Time for the monitors to run after clearing, and once more for what takes longest.
+const MONITORS_RUN: std::time::Duration = std::time::Duration::from_millis(2500);
+
+/// Codes kept, cleared, the state brought about so that monitors run, and all modules asked again.
+#[utoipa::path(post, path = "/api/jobs/{id}/rescan", request_body = Wanted, responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
+pub async fn rescan(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(wanted): Json<Wanted>,
+) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    let vehicle = &model.circuit.vehicle;
+    model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
+    let bench = shop.bench(id);
+    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    if case.scans.last().map(|(n, _)| *n) <= case.clears.last().copied() {
+        // Nothing is cleared that was not kept.
+        let modules = bench.scan(vehicle).await.map_err(Problem::vehicle)?;
+        shop.append(id, &Entry::Scan { state: case.state.clone(), modules }).map_err(Problem::own)?;
+    }
+    shop.append(id, &Entry::State { state: wanted.state.clone() }).map_err(Problem::own)?;
+    if bench.has_hands() {
+        bench.bring_into(vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
+    }
+    let results = bench.clear(vehicle).await.map_err(Problem::vehicle)?;
+    let modules = results.into_iter().filter(|(_, e)| e.is_none()).map(|(m, _)| m).collect();
+    shop.append(id, &Entry::Cleared { modules }).map_err(Problem::own)?;
+    tokio::time::sleep(MONITORS_RUN).await;
+    let modules = bench.scan(vehicle).await.map_err(Problem::vehicle)?;
+    rest(&bench, vehicle, &wanted.state).await;
+    shop.append(id, &Entry::State { state: at_rest(&wanted.state) }).map_err(Problem::own)?;
+    keep(&shop, id, Entry::Scan { state: wanted.state, modules }).await
 }

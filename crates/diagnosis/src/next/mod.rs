@@ -49,9 +49,9 @@ const WORTHLESS_PROOF_BITS: f64 = 0.15;
 /// Information below which a check is not worth doing, bits.
 const WORTHLESS_BITS: f64 = 0.02;
 /// Checks within this share of the best tie with it, and are told apart by what can follow.
-const TIE: f64 = 0.85;
+pub(crate) const TIE: f64 = 0.85;
 /// Checks that can follow one that ties.
-const FOLLOWING: usize = 10;
+pub(crate) const FOLLOWING: usize = 10;
 
 /// A check with what it is worth.
 #[derive(Debug, Clone)]
@@ -225,6 +225,16 @@ fn proofs(ask: &Ask<'_>, top: usize) -> Vec<Ranked> {
     let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, scales, &rough);
     list.retain(|v| !matches!(v.candidate.what, What::Look { .. } | What::Move { .. }));
     list.into_iter().map(ranked_of).collect()
+}
+
+/// Which outcome of a check each explanation makes most likely; none when it cannot tell anything.
+pub(crate) fn divide(
+    model: &Model,
+    posterior: &Posterior,
+    live: &[Live],
+    c: &Candidate,
+) -> Option<Vec<u8>> {
+    Scales::new(model, posterior, live).table(c).map(|t| t.likeliest())
 }
 
 /// A refusal names a check, or ends in `*` and names all that begin so: `Amps *` without a clamp.

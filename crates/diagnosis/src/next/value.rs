@@ -30,6 +30,18 @@ pub(super) struct Table {
     words: Vec<String>,
 }
 
+impl Table {
+    /// The likeliest outcome of each explanation.
+    pub(super) fn likeliest(&self) -> Vec<u8> {
+        let rows = self.chances.chunks_exact(self.words.len());
+        rows.map(|row| {
+            let best = (0..row.len()).max_by(|a, b| row[*a].total_cmp(&row[*b])).unwrap_or(0);
+            best as u8
+        })
+        .collect()
+    }
+}
+
 /// Everything a check is weighed against.
 pub(super) struct Scales<'a> {
     pub(super) model: &'a Model,

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { QuantityKind } from "../../api/client";
 import { useJob } from "../../api/job";
 import { Measure } from "../../ui/Measure";
+import { Thinking } from "./Thinking";
 
 /** A point with what it should read. */
 interface ReadPoint {
@@ -26,79 +27,90 @@ export function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
     (quantity === "amps" ? view.wires : view.points).some((p) => p.id === id);
   const ready = known(red) && (quantity === "amps" || known(black));
   const list = quantity === "amps" ? "wires" : "points";
+  const [wondering, setWondering] = useState(false);
+  const body = { quantity, red, black: quantity === "amps" ? "" : black, state: view.state };
   return (
-    <section
-      aria-label="Free reading"
-      className="grid grid-cols-[6.5rem_1fr_1fr_16rem] items-end gap-3 border-t border-rule px-5 py-2"
-    >
-      <label>
-        <span className="label">read</span>
-        <select
-          className="field"
-          value={quantity}
-          onChange={(e) => setQuantity(e.target.value as QuantityKind)}
+    <>
+      {wondering && ready && <Thinking body={body} close={() => setWondering(false)} />}
+      <section
+        aria-label="Free reading"
+        className="grid grid-cols-[6.5rem_1fr_1fr_auto_15rem] items-end gap-3 border-t border-rule px-5 py-2"
+      >
+        <label>
+          <span className="label">read</span>
+          <select
+            className="field"
+            value={quantity}
+            onChange={(e) => setQuantity(e.target.value as QuantityKind)}
+          >
+            <option value="volts">V</option>
+            <option value="ohms">Ω</option>
+            <option value="amps">A clamp</option>
+            <option value="low_volts">V low-Z</option>
+            <option value="shunt">A shunt</option>
+            <option value="lamp5">lamp 5 W</option>
+            <option value="lamp21">lamp 21 W</option>
+            <option value="led">LED</option>
+            <option value="jumper">jumper</option>
+          </select>
+        </label>
+        <label>
+          <span className="label">
+            {quantity === "amps" ? "clamp round conductor" : "red"}
+            {pin && quantity === "volts" && black === view.reference && (
+              <span className="num">
+                {" "}
+                sound {pin.volts.toFixed(2)} ± {pin.tolerance.toFixed(2)} V
+              </span>
+            )}
+          </span>
+          <input
+            className="field num"
+            list={list}
+            aria-label="red"
+            value={red}
+            onChange={(e) => setRed(e.target.value)}
+          />
+        </label>
+        <label className={quantity === "amps" ? "invisible" : ""}>
+          <span className="label">black</span>
+          <input
+            className="field num"
+            list={list}
+            aria-label="black"
+            value={black}
+            onChange={(e) => setBlack(e.target.value)}
+          />
+        </label>
+        <button
+          type="button"
+          className="plain px-2"
+          disabled={!ready}
+          aria-expanded={wondering}
+          onClick={() => setWondering(!wondering)}
         >
-          <option value="volts">V</option>
-          <option value="ohms">Ω</option>
-          <option value="amps">A clamp</option>
-          <option value="low_volts">V low-Z</option>
-          <option value="shunt">A shunt</option>
-          <option value="lamp5">lamp 5 W</option>
-          <option value="lamp21">lamp 21 W</option>
-          <option value="led">LED</option>
-          <option value="jumper">jumper</option>
-        </select>
-      </label>
-      <label>
-        <span className="label">
-          {quantity === "amps" ? "clamp round conductor" : "red"}
-          {pin && quantity === "volts" && black === view.reference && (
-            <span className="num">
-              {" "}
-              sound {pin.volts.toFixed(2)} ± {pin.tolerance.toFixed(2)} V
-            </span>
-          )}
-        </span>
-        <input
-          className="field num"
-          list={list}
-          aria-label="red"
-          value={red}
-          onChange={(e) => setRed(e.target.value)}
-        />
-      </label>
-      <label className={quantity === "amps" ? "invisible" : ""}>
-        <span className="label">black</span>
-        <input
-          className="field num"
-          list={list}
-          aria-label="black"
-          value={black}
-          onChange={(e) => setBlack(e.target.value)}
-        />
-      </label>
-      {ready ? (
-        <Measure
-          id="free-value"
-          wanted={{ quantity, red, black: quantity === "amps" ? "" : black, state: view.state }}
-        />
-      ) : (
-        <p className="pb-2 text-[14px] text-faint">Touch a cavity on the sheet, or type one.</p>
-      )}
-      <datalist id="points">
-        {view.points.map((p) => (
-          <option key={p.id} value={p.id}>
-            {p.name}
-          </option>
-        ))}
-      </datalist>
-      <datalist id="wires">
-        {view.wires.map((p) => (
-          <option key={p.id} value={p.id}>
-            {p.name}
-          </option>
-        ))}
-      </datalist>
-    </section>
+          What if?
+        </button>
+        {ready ? (
+          <Measure id="free-value" wanted={body} />
+        ) : (
+          <p className="pb-2 text-[14px] text-faint">Touch a cavity on the sheet, or type one.</p>
+        )}
+        <datalist id="points">
+          {view.points.map((p) => (
+            <option key={p.id} value={p.id}>
+              {p.name}
+            </option>
+          ))}
+        </datalist>
+        <datalist id="wires">
+          {view.wires.map((p) => (
+            <option key={p.id} value={p.id}>
+              {p.name}
+            </option>
+          ))}
+        </datalist>
+      </section>
+    </>
   );
 }

@@ -9,6 +9,7 @@ mod effects;
 mod hands;
 mod readings;
 mod scans;
+mod unplugged;
 
 pub use effects::Loads;
 pub use readings::{Reachable, points};
@@ -19,6 +20,8 @@ const TAKE: f64 = 0.5;
 const CLIP: f64 = 0.3;
 /// Minutes to bring about a state that the vehicle file does not name.
 const UNNAMED_STATE: f64 = 0.3;
+/// Minutes to take the battery off, or to put it on again.
+const BATTERY_OFF: f64 = 1.5;
 /// Minutes lost, on average, when touching a contact makes a fault that comes and goes vanish.
 const DISTURBED_BY_PROBE: f64 = 1.0;
 const DISTURBED_BY_UNPLUGGING: f64 = 10.0;
@@ -77,12 +80,12 @@ pub struct Candidate {
 }
 
 /// What the candidates are made from: the field of suspects as it stands.
-pub(super) struct Field<'a> {
-    pub(super) model: &'a Model,
-    pub(super) posterior: &'a Posterior,
+pub(crate) struct Field<'a> {
+    pub(crate) model: &'a Model,
+    pub(crate) posterior: &'a Posterior,
     /// What is suspected most, likeliest first.
-    pub(super) live: &'a [Live],
-    pub(super) now: &'a OperatingState,
+    pub(crate) live: &'a [Live],
+    pub(crate) now: &'a OperatingState,
 }
 
 impl Field<'_> {
@@ -132,6 +135,9 @@ impl Candidate {
         if bare(&self.state) != bare(now) {
             let named = v.states.iter().find(|s| s.id == self.state_id);
             minutes += named.map_or(UNNAMED_STATE, |s| s.minutes);
+            if self.state.battery_off != now.battery_off {
+                minutes += BATTERY_OFF;
+            }
         }
         for connector in self.state.unplugged.symmetric_difference(&now.unplugged) {
             minutes += reach(model, connector).1;
@@ -214,11 +220,12 @@ fn nearest(model: &Model, id: &str) -> Option<f64> {
 }
 
 /// All candidates that bear on what is suspected, in a fixed order.
-pub(super) fn all(field: &Field<'_>) -> Vec<Candidate> {
+pub(crate) fn all(field: &Field<'_>) -> Vec<Candidate> {
     let mut out = Vec::new();
     readings::generate(field, &mut out);
     effects::generate(field, &mut out);
     scans::generate(field, &mut out);
+    unplugged::generate(field, &mut out);
     hands::generate(field, &mut out);
     out
 }

@@ -4,7 +4,7 @@ use super::{Candidate, Field, What};
 use crate::model::Model;
 use circuit::{Circuit, Instrument, Of, Probe};
 use std::collections::{BTreeMap, BTreeSet};
-use vehicle::{Element, NamedState};
+use vehicle::{Element, OperatingState};
 
 /// Voltages nearer than this look alike to the first sieve, volts.
 const ALIKE_VOLTS: f64 = 0.01;
@@ -151,9 +151,9 @@ fn mix(h: usize, change: f64, quantum: f64) -> u64 {
     (x ^ (x >> 32)).wrapping_mul(0xD6E8_FEB8_6659_FD93)
 }
 
-fn prints(field: &Field<'_>, state: &NamedState) -> Prints {
+fn prints(field: &Field<'_>, state: &OperatingState) -> Prints {
     let hypotheses = field.hypotheses();
-    let p = field.model.predict_some(&state.state, &hypotheses);
+    let p = field.model.predict_some(state, &hypotheses);
     let c = &field.model.circuit;
     let mut prints = Prints { nodes: vec![0; c.nodes], wires: vec![0; c.wire_branch.len()] };
     for h in hypotheses {
@@ -169,49 +169,58 @@ fn prints(field: &Field<'_>, state: &NamedState) -> Prints {
 }
 
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
+    for named in &field.model.circuit.vehicle.states {
+        in_state(field, &named.state, &named.id, out);
+    }
+}
+
+/// Voltages, drops and currents in one state, as far as any suspect moves them.
+pub(super) fn in_state(
+    field: &Field<'_>,
+    state: &OperatingState,
+    state_id: &str,
+    out: &mut Vec<Candidate>,
+) {
     let model = field.model;
     let (reference, reachable) = (&model.circuit.reference, model.reachable());
-    let v = &model.circuit.vehicle;
-    for named in &v.states {
-        let prints = prints(field, named);
-        // Of readings that say the same, the quickest.
-        let mut best: BTreeMap<(u8, u64, u64), (f64, Candidate)> = BTreeMap::new();
-        let mut offer = |key: (u8, u64, u64), probe: Probe| {
-            let candidate = Candidate {
-                what: What::Reading(probe),
-                state: named.state.clone(),
-                state_id: named.id.clone(),
-            };
-            let minutes = candidate.minutes(model, field.now);
-            match best.get_mut(&key) {
-                Some(known) if known.0 <= minutes => {}
-                _ => {
-                    best.insert(key, (minutes, candidate));
-                }
-            }
+    let prints = prints(field, state);
+    // Of readings that say the same, the quickest.
+    let mut best: BTreeMap<(u8, u64, u64), (f64, Candidate)> = BTreeMap::new();
+    let mut offer = |key: (u8, u64, u64), probe: Probe| {
+        let candidate = Candidate {
+            what: What::Reading(probe),
+            state: state.clone(),
+            state_id: state_id.to_owned(),
         };
-        for (point, node) in &reachable.points {
-            let print = prints.nodes[*node];
-            if print != 0 && !reachable.bus[*node] {
-                offer((0, print, 0), Probe::volts(point, reference));
+        let minutes = candidate.minutes(model, field.now);
+        match best.get_mut(&key) {
+            Some(known) if known.0 <= minutes => {}
+            _ => {
+                best.insert(key, (minutes, candidate));
             }
         }
-        for (a, b, [x, y]) in &reachable.drops {
-            let (pa, pb) = (prints.nodes[*x], prints.nodes[*y]);
-            if pa != pb && !reachable.bus[*x] && !reachable.bus[*y] {
-                offer((1, pa, pb), Probe::volts(a, b));
-            }
+    };
+    for (point, node) in &reachable.points {
+        let print = prints.nodes[*node];
+        if print != 0 && !reachable.bus[*node] {
+            offer((0, print, 0), Probe::volts(point, reference));
         }
-        for (w, wire) in v.wires.iter().enumerate() {
-            if prints.wires[w] != 0 {
-                let probe = Probe {
-                    instrument: Instrument::Amps,
-                    red: wire.id.clone(),
-                    black: String::new(),
-                };
-                offer((2, prints.wires[w], 0), probe);
-            }
-        }
-        out.extend(best.into_values().map(|(_, c)| c));
     }
+    for (a, b, [x, y]) in &reachable.drops {
+        let (pa, pb) = (prints.nodes[*x], prints.nodes[*y]);
+        if pa != pb && !reachable.bus[*x] && !reachable.bus[*y] {
+            offer((1, pa, pb), Probe::volts(a, b));
+        }
+    }
+    for (w, wire) in model.circuit.vehicle.wires.iter().enumerate() {
+        if prints.wires[w] != 0 {
+            let probe = Probe {
+                instrument: Instrument::Amps,
+                red: wire.id.clone(),
+                black: String::new(),
+            };
+            offer((2, prints.wires[w], 0), probe);
+        }
+    }
+    out.extend(best.into_values().map(|(_, c)| c));
 }

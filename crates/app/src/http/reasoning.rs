@@ -1,0 +1,324 @@
+//! Questions to the reasoning, and what is found with hands and eyes.
+
+use super::jobs::{Answer, App, QuantityKind, job, keep, keep_evidence};
+use super::problem::Problem;
+use crate::shop::Shop;
+use crate::view::View;
+use axum::Json;
+use axum::extract::{Path, State};
+use circuit::Probe;
+use diagnosis::coverage::{self, Coverage};
+use diagnosis::evidence::{Finding, Sight, Strength};
+use diagnosis::gate::{self, Gate};
+use diagnosis::ledger::{Case, Entry};
+use diagnosis::next::why_not::{self, Worth};
+use diagnosis::next::Ask;
+use diagnosis::prior::Adjusted;
+use diagnosis::shared::{self, Shared};
+use diagnosis::suspects;
+use diagnosis::what_if::{self, If};
+use diagnosis::{Evidence, Model, ModelError, Posterior, Priors};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use utoipa::ToSchema;
+use vehicle::OperatingState;
+
+/// Something found without a meter.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum ByHand {
+    /// The harness moved.
+    Moved {
+        /// Place or thing.
+        at: String,
+        /// Whether something changed.
+        changed: bool,
+    },
+    /// Something looked at.
+    Seen {
+        /// Place or thing.
+        at: String,
+        /// What was seen.
+        sight: Sight,
+    },
+    /// A jumper put in, or a part swapped.
+    Substituted {
+        /// Ends of the jumper.
+        #[serde(default)]
+        jumper: Option<[String; 2]>,
+        /// Part swapped.
+        #[serde(default)]
+        swapped: Option<String>,
+        /// Part whose effect was watched.
+        part: String,
+        /// How it showed.
+        strength: Strength,
+    },
+    /// A live value.
+    Signal {
+        /// Signal.
+        signal: String,
+        /// Value in its unit.
+        value: f64,
+    },
+    /// A bus level from a scope.
+    Level {
+        /// Bus.
+        bus: String,
+        /// Red lead.
+        red: String,
+        /// Black lead.
+        black: String,
+        /// Dominant, else recessive.
+        dominant: bool,
+        /// Volts.
+        value: f64,
+    },
+    /// Frames of a member looked for at another.
+    Heard {
+        /// Bus.
+        bus: String,
+        /// Sender.
+        from: String,
+        /// Where it was tapped.
+        at: String,
+        /// Whether they came.
+        heard: bool,
+    },
+}
+
+/// Something found in a state.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct FoundByHand {
+    #[serde(flatten)]
+    found: ByHand,
+    state: OperatingState,
+}
+
+/// Takes what was found by hand, eye, live value or scope.
+#[utoipa::path(post, path = "/api/jobs/{id}/found", request_body = FoundByHand, responses((status = 200, body = View), (status = 422, body = Problem)))]
+pub async fn found(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(new): Json<FoundByHand>,
+) -> Answer<View> {
+    let finding = match new.found {
+        ByHand::Moved { at, changed } => Finding::Moved { at, changed },
+        ByHand::Seen { at, sight } => Finding::Seen { at, sight },
+        ByHand::Substituted { jumper, swapped, part, strength } => {
+            Finding::Substituted { jumper, swapped, part, strength }
+        }
+        ByHand::Signal { signal, value } => Finding::Signal { signal, value },
+        ByHand::Level { bus, red, black, dominant, value } => {
+            Finding::Level { bus, red, black, dominant, value }
+        }
+        ByHand::Heard { bus, from, at, heard } => Finding::Heard { bus, from, at, heard },
+    };
+    keep_evidence(&shop, id, Evidence::new(new.state, finding), "seen").await
+}
+
+/// The technician's own weight for a suspect.
+#[utoipa::path(post, path = "/api/jobs/{id}/adjust", request_body = Adjusted, responses((status = 200, body = View), (status = 422, body = Problem)))]
+pub async fn adjust(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(adjusted): Json<Adjusted>,
+) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    if model.item(&adjusted.item).is_none() {
+        return Err(Problem::input(format!("“{}” is no suspect of this vehicle", adjusted.item)));
+    }
+    if !(0.01..=100.0).contains(&adjusted.factor) {
+        return Err(Problem::input("a weight is between 0.01 and 100 times"));
+    }
+    if adjusted.reason.trim().is_empty() && adjusted.factor != 1.0 {
+        return Err(Problem::input("say why: the reason stands in the ledger and the report"));
+    }
+    keep(&shop, id, Entry::Adjusted { adjusted }).await
+}
+
+/// A module named although points are open.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Override {
+    module: String,
+    reason: String,
+}
+
+/// Overrides the gate before a module is condemned.
+#[utoipa::path(post, path = "/api/jobs/{id}/override", request_body = Override, responses((status = 200, body = View), (status = 422, body = Problem)))]
+pub async fn overrule(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(new): Json<Override>,
+) -> Answer<View> {
+    if new.reason.trim().is_empty() {
+        return Err(Problem::input("say why: the reason goes into the report"));
+    }
+    let (_, model) = job(&shop, id)?;
+    if !gate::is_module(&model.circuit, &format!("part:{}", new.module)) {
+        return Err(Problem::input(format!("“{}” is no module of this vehicle", new.module)));
+    }
+    keep(&shop, id, Entry::Overridden { module: new.module, reason: new.reason }).await
+}
+
+/// What the job knows, ready for questions.
+struct Known {
+    model: Arc<Model>,
+    case: Case,
+    evidence: Vec<Evidence>,
+    priors: Priors,
+    posterior: Posterior,
+}
+
+fn known(shop: &Shop, id: i64) -> Result<Known, Problem> {
+    let (job, model) = job(shop, id)?;
+    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let evidence: Vec<Evidence> = match &case.repair {
+        None => case.believed(),
+        Some(_) => case.after.iter().map(|(_, e)| e.clone()).collect(),
+    };
+    let confirmed = shop.confirmed(&job.vehicle, id).map_err(Problem::own)?;
+    let priors = Priors::new(&model, &case.known(confirmed));
+    let posterior = Posterior::given(&model, &priors, &evidence).map_err(Problem::input)?;
+    Ok(Known { model, case, evidence, priors, posterior })
+}
+
+/// Answers a question away from the threads that serve requests.
+async fn ask<T: Send + 'static>(
+    shop: Arc<Shop>,
+    id: i64,
+    question: impl FnOnce(&Known) -> Result<T, ModelError> + Send + 'static,
+) -> Answer<T> {
+    let work = tokio::task::spawn_blocking(move || {
+        let known = known(&shop, id)?;
+        question(&known).map_err(Problem::input)
+    });
+    work.await.map_err(Problem::own)?.map(Json)
+}
+
+/// A reading somebody has in mind.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct InMind {
+    quantity: QuantityKind,
+    red: String,
+    #[serde(default)]
+    black: String,
+    state: OperatingState,
+    /// Id of a fault that is in mind too.
+    #[serde(default)]
+    also: Option<String>,
+}
+
+/// What it would read, and what it would be worth.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Thought {
+    /// Under a sound vehicle and each suspect.
+    reads: Vec<If>,
+    /// Against the best check.
+    worth: Worth,
+}
+
+/// What one would read here if, and why not this check.
+#[utoipa::path(post, path = "/api/jobs/{id}/what-if", request_body = InMind, responses((status = 200, body = Thought), (status = 422, body = Problem)))]
+pub async fn what_if(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(wanted): Json<InMind>,
+) -> Answer<Thought> {
+    ask(shop, id, move |k| {
+        let probe = Probe {
+            instrument: wanted.quantity.instrument(),
+            red: wanted.red,
+            black: wanted.black,
+        };
+        let list = suspects::suspects(&k.model, &k.priors, &k.evidence, &k.posterior, 4)?;
+        let reads =
+            what_if::what_if(&k.model, &wanted.state, &probe, &list, wanted.also.as_deref())?;
+        let question = Ask {
+            model: &k.model,
+            priors: &k.priors,
+            evidence: &k.evidence,
+            posterior: &k.posterior,
+            present: k.case.present,
+            now: &k.case.state,
+            refused: &k.case.refused,
+        };
+        let worth = why_not::worth(&question, &wanted.state, &probe)?;
+        Ok(Thought { reads, worth })
+    })
+    .await
+}
+
+/// Symptoms to compare.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Chosen {
+    /// Numbers of the pieces of evidence.
+    pieces: Vec<usize>,
+}
+
+/// What symptoms have in common.
+#[utoipa::path(post, path = "/api/jobs/{id}/shared", request_body = Chosen, responses((status = 200, body = Shared), (status = 422, body = Problem)))]
+pub async fn shared(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(chosen): Json<Chosen>,
+) -> Answer<Shared> {
+    ask(shop, id, move |k| shared::shared(&k.model, &k.evidence, &k.posterior, &chosen.pieces))
+        .await
+}
+
+/// A check by hand somebody has in mind.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Planned {
+    /// A fused jumper while an effect is watched.
+    Jumper {
+        /// Red end.
+        red: String,
+        /// Black end.
+        black: String,
+        /// Part watched.
+        part: String,
+        /// State.
+        state: OperatingState,
+    },
+    /// The harness moved.
+    Wiggle {
+        /// Place or thing.
+        at: String,
+    },
+    /// Insulation between two conductors.
+    Insulation {
+        /// One conductor.
+        a: String,
+        /// The other.
+        b: String,
+    },
+}
+
+/// What a check by hand would prove and leave open.
+#[utoipa::path(post, path = "/api/jobs/{id}/coverage", request_body = Planned, responses((status = 200, body = Coverage), (status = 422, body = Problem)))]
+pub async fn covers(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(planned): Json<Planned>,
+) -> Answer<Coverage> {
+    ask(shop, id, move |k| match &planned {
+        Planned::Jumper { red, black, part, state } => {
+            coverage::jumper(&k.model, &k.posterior, state, red, black, part)
+        }
+        Planned::Wiggle { at } => coverage::wiggle(&k.model, &k.posterior, at),
+        Planned::Insulation { a, b } => coverage::insulation(&k.model, &k.posterior, a, b),
+    })
+    .await
+}
+
+/// What must be proven before a module is named.
+#[utoipa::path(get, path = "/api/jobs/{id}/gate/{module}", responses((status = 200, body = Gate), (status = 422, body = Problem)))]
+pub async fn gate_of(State(shop): App, Path((id, module)): Path<(i64, String)>) -> Answer<Gate> {
+    ask(shop, id, move |k| {
+        let unknown = || ModelError::Unknown { what: "module", id: module.clone() };
+        gate::gate(&k.model, &k.evidence, &module)?.ok_or_else(unknown)
+    })
+    .await
+}

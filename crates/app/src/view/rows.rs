@@ -1,0 +1,155 @@
+//! The ledger's rows and the flags on the sheet.
+
+use super::{Weighed, probe};
+use diagnosis::evidence::Finding;
+use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
+use diagnosis::verdict::{Judged, Verdict};
+use diagnosis::{Model, words};
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// A ledger row.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Row {
+    /// Number.
+    pub number: u64,
+    /// RFC 3339 time.
+    pub at: String,
+    /// What kind of entry: `reading`, `effect`, `scan` …
+    pub kind: String,
+    /// First line.
+    pub title: String,
+    /// Second line.
+    pub detail: String,
+    /// Verdict, for a reading.
+    pub judged: Option<Judged>,
+    /// Doubted.
+    pub doubted: bool,
+    /// It is evidence and may be doubted.
+    pub evidence: bool,
+}
+
+/// A reading on the sheet.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Flag {
+    /// Number of its ledger entry.
+    pub number: u64,
+    /// Point of the red lead, or the conductor.
+    pub at: String,
+    /// Value.
+    pub text: String,
+    /// Expected.
+    pub expected: String,
+    /// Verdict.
+    pub verdict: Verdict,
+}
+
+pub(super) fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -> Row {
+    let module_count = |m: &[ScannedModule]| {
+        let answered = m.iter().filter(|m| m.answered).count();
+        let codes = m.iter().flat_map(|m| &m.codes).filter(|c| c.failing() || c.stored()).count();
+        format!("{answered} of {} answer, {codes} codes", m.len())
+    };
+    let mut evidence = false;
+    let (kind, title, detail) = match &e.entry {
+        Entry::Intake { intake } => ("intake", "Complaint taken".into(), intake.complaint.clone()),
+        Entry::Symptom { present } => {
+            ("symptom", "Symptom now".into(), format!("{present:?}").to_lowercase())
+        }
+        Entry::State { state } => ("state", "State".into(), words::state(model, state)),
+        Entry::Scan { modules, .. } => {
+            evidence = true;
+            ("scan", "Scan kept".into(), module_count(modules))
+        }
+        Entry::Cleared { modules } => {
+            ("cleared", "Codes cleared".into(), format!("in {}", modules.join(", ")))
+        }
+        Entry::Found { evidence: found, .. } => {
+            evidence = true;
+            match &found.finding {
+                Finding::Reading { instrument, red, black, value } => (
+                    "reading",
+                    format!(
+                        "{}, {}",
+                        words::leads(red, black, *instrument),
+                        words::state(model, &found.state)
+                    ),
+                    words::value(*instrument, value.unwrap_or(f64::INFINITY)),
+                ),
+                Finding::Effect { part, strength } => {
+                    ("effect", words::effect(model, part), words::strength(*strength).to_owned())
+                }
+                Finding::Moved { at, changed } => (
+                    "moved",
+                    format!("Moved: {}", words::thing(model, at)),
+                    if *changed { "it changed" } else { "no change" }.to_owned(),
+                ),
+                Finding::Seen { at, sight } => {
+                    ("seen", words::thing(model, at), words::sight(*sight).to_owned())
+                }
+                Finding::Substituted { part, strength, jumper, swapped } => (
+                    "substituted",
+                    match (jumper, swapped) {
+                        (Some([a, b]), _) => format!("Jumper {a} to {b}"),
+                        (_, swapped) => format!("Swapped {}", swapped.as_deref().unwrap_or("")),
+                    },
+                    format!("{} {}", words::effect(model, part), words::strength(*strength)),
+                ),
+                _ => ("found", "Found".into(), words::evidence(model, found)),
+            }
+        }
+        Entry::Refused { check } if check == "Amps *" => {
+            ("refused", "Cannot be done here".into(), "no clamp at hand".to_owned())
+        }
+        Entry::Refused { check } => ("refused", "Cannot be done here".into(), check.clone()),
+        Entry::Doubted { number, doubted } => {
+            let what = if *doubted { "doubted" } else { "believed again" };
+            ("doubted", format!("Entry {number}"), what.to_owned())
+        }
+        Entry::Repaired { item, text, .. } => {
+            ("repaired", format!("Repaired: {}", model.item_text(item)), text.clone())
+        }
+        Entry::Adjusted { adjusted } => (
+            "adjusted",
+            format!("Weight of {}", model.item_text(&adjusted.item)),
+            format!("×{}: {}", adjusted.factor, adjusted.reason),
+        ),
+        Entry::Overridden { module, reason } => {
+            ("overridden", format!("{module} condemned with points open"), reason.clone())
+        }
+        Entry::Note { text } => ("note", "Note".into(), text.clone()),
+        Entry::SignedOff => ("signed_off", "Signed off".into(), String::new()),
+    };
+    Row {
+        number: e.number,
+        at: e.at.clone(),
+        kind: kind.to_owned(),
+        title,
+        detail,
+        judged: weighed.judged.get(&e.number).cloned(),
+        doubted: case.doubted.contains(&e.number),
+        evidence,
+    }
+}
+
+pub(super) fn flags(case: &Case, weighed: &Weighed, entries: &[Numbered]) -> Vec<Flag> {
+    let current = |n: u64| case.repair.as_ref().is_none_or(|r| n > r.number);
+    entries
+        .iter()
+        .filter(|e| current(e.number))
+        .filter_map(|e| {
+            let Entry::Found { evidence, .. } = &e.entry else {
+                return None;
+            };
+            let (p, value) = probe(&evidence.finding)?;
+            let judged = weighed.judged.get(&e.number)?;
+            Some(Flag {
+                number: e.number,
+                at: p.red,
+                text: words::value(p.instrument, value.unwrap_or(f64::INFINITY)),
+                expected: judged.expected.clone(),
+                verdict: judged.verdict,
+            })
+        })
+        .collect()
+}

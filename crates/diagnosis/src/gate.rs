@@ -1,0 +1,216 @@
+//! Before a module is condemned (N10): its supplies and grounds proven under load, its bus at its
+//! own pins, the inputs behind its codes. What is open is offered as a check.
+
+use crate::evidence::reading::sound;
+use crate::evidence::{Evidence, Finding};
+use crate::model::{Model, ModelError};
+use crate::verdict::{SOUND, healthy_range};
+use crate::words;
+use circuit::{Circuit, Instrument, Probe};
+use serde::Serialize;
+use std::collections::BTreeSet;
+use utoipa::ToSchema;
+use vehicle::{Element, OperatingState, SignalSource};
+
+/// How a point stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Standing {
+    /// Measured and sound.
+    Proven,
+    /// Measured and not sound: the module is not what is wrong, or not first.
+    Failed,
+    /// Not measured yet.
+    Open,
+}
+
+/// One thing to be proven.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct GatePoint {
+    /// What, in words.
+    pub text: String,
+    /// How it stands.
+    pub standing: Standing,
+    /// What proved or failed it, in words.
+    pub by: String,
+    /// Quantity of the check that would prove it.
+    pub quantity: String,
+    /// Red lead.
+    pub red: String,
+    /// Black lead.
+    pub black: String,
+    /// State of that check.
+    pub state: OperatingState,
+    /// State in words.
+    pub state_text: String,
+    /// Sound range in words.
+    pub expected: String,
+}
+
+/// What must be proven before a module may be named.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Gate {
+    /// Module part.
+    pub module: String,
+    /// Its name.
+    pub text: String,
+    /// The points.
+    pub points: Vec<GatePoint>,
+    /// How many are not proven.
+    pub open: usize,
+}
+
+/// Whether a repair item is a module.
+pub fn is_module(circuit: &Circuit, item: &str) -> bool {
+    let part = item.strip_prefix("part:").and_then(|id| circuit.part(id));
+    part.is_some_and(|p| circuit.vehicle.parts[p].module.is_some())
+}
+
+/// A current through a pin from which on it counts as loaded, amperes.
+const LOADED_AMPS: f64 = 0.05;
+
+/// The gate of a module; none when the part is not one.
+///
+/// # Errors
+/// [`ModelError`].
+pub fn gate(
+    model: &Model,
+    evidence: &[Evidence],
+    module: &str,
+) -> Result<Option<Gate>, ModelError> {
+    let c = &model.circuit;
+    let Some(at) = c.part(module).filter(|p| c.vehicle.parts[*p].module.is_some()) else {
+        return Ok(None);
+    };
+    let part = &c.vehicle.parts[at];
+    let mut wanted: Vec<(String, String)> = Vec::new();
+    for e in &part.elements {
+        match e {
+            Element::Supply { plus, minus, .. } => {
+                wanted.push((plus.clone(), format!("supply at pin {plus}, under load")));
+                wanted.push((minus.clone(), format!("ground at pin {minus}, under load")));
+            }
+            Element::CanTransceiver { bus, high, low, .. } => {
+                wanted.push((high.clone(), format!("{bus} high at its own pin {high}")));
+                wanted.push((low.clone(), format!("{bus} low at its own pin {low}")));
+            }
+            Element::LinTransceiver { bus, pin, .. } => {
+                wanted.push((pin.clone(), format!("{bus} at its own pin {pin}")));
+            }
+            _ => {}
+        }
+    }
+    for (pin, code) in inputs(model, evidence, module) {
+        wanted.push((pin.clone(), format!("input at pin {pin}, behind {code}")));
+    }
+    let mut seen = BTreeSet::new();
+    let mut points = Vec::new();
+    for (pin, text) in wanted {
+        if seen.insert(pin.clone())
+            && let Some(point) = point(model, evidence, at, &pin, text)?
+        {
+            points.push(point);
+        }
+    }
+    let open = points.iter().filter(|p| p.standing != Standing::Proven).count();
+    Ok(Some(Gate { module: module.to_owned(), text: part.name.clone(), points, open }))
+}
+
+/// Pins behind the module's codes that are failing.
+fn inputs(model: &Model, evidence: &[Evidence], module: &str) -> Vec<(String, String)> {
+    let v = &model.circuit.vehicle;
+    let mut out = Vec::new();
+    for e in evidence {
+        let Finding::Code { module: m, code, failure_type, failing: true } = &e.finding else {
+            continue;
+        };
+        if m != module {
+            continue;
+        }
+        let monitor = crate::evidence::code::monitor(model, m, code, failure_type);
+        for id in monitor.map(|k| v.monitors[k].fails.signals()).unwrap_or_default() {
+            let signal = v.signals.iter().find(|s| s.id == id && s.module == *module);
+            if let Some(SignalSource::PinVolts { pin, .. }) = signal.map(|s| &s.from) {
+                out.push((pin.clone(), format!("{code}-{failure_type}")));
+            }
+        }
+    }
+    out
+}
+
+/// The harness side of a module's pin.
+fn cavity(c: &Circuit, part: usize, pin: &str) -> Option<String> {
+    let id = &c.vehicle.parts[part].id;
+    let connector = c.vehicle.connectors.iter().find(|x| {
+        x.part.as_ref() == Some(id)
+            && x.cavities.iter().any(|k| k.pin.as_deref().unwrap_or(&k.no) == pin)
+    });
+    let name = match connector {
+        Some(x) => {
+            let k = x.cavities.iter().find(|k| k.pin.as_deref().unwrap_or(&k.no) == pin)?;
+            format!("{}.{}", x.id, k.no)
+        }
+        None => format!("{id}.{pin}"),
+    };
+    c.node(&name).is_ok().then_some(name)
+}
+
+fn point(
+    model: &Model,
+    evidence: &[Evidence],
+    part: usize,
+    pin: &str,
+    text: String,
+) -> Result<Option<GatePoint>, ModelError> {
+    let c = &model.circuit;
+    let Some(red) = cavity(c, part, pin) else {
+        return Ok(None);
+    };
+    let node = c.node(&red)?;
+    // The state in which most current flows there, among those a key makes.
+    let states = c.vehicle.states.iter().filter(|s| s.state.key == vehicle::KeyPosition::On);
+    let loaded = states
+        .map(|s| (c.load_at(&model.predict(&s.state).solution, node), s))
+        .max_by(|a, b| {
+            let quick = |s: &vehicle::NamedState| -s.minutes;
+            let step = |amps: f64| (amps / LOADED_AMPS).min(20.0).round();
+            step(a.0).total_cmp(&step(b.0)).then(quick(a.1).total_cmp(&quick(b.1)))
+        });
+    let state = loaded.map(|(_, s)| s.state.clone()).unwrap_or_default();
+    let probe = Probe::volts(&red, &c.reference);
+    let expected = sound(model, &state, &probe)?;
+    let (mut standing, mut by) = (Standing::Open, String::new());
+    for e in evidence {
+        let Finding::Reading { instrument: Instrument::Volts, red: r, black, value: Some(value) } =
+            &e.finding
+        else {
+            continue;
+        };
+        let here = |id: &str| c.node(id).is_ok_and(|n| n == node);
+        if !here(r) && !here(black) {
+            continue;
+        }
+        let taken = Probe::volts(r, black);
+        // Without load a reading proves little.
+        let amps = c.load_at(&model.predict(&e.state).solution, node);
+        let under_load = amps > LOADED_AMPS || !text.ends_with("load");
+        let e_sound = sound(model, &e.state, &taken)?;
+        let good = (value - e_sound.healthy).abs() <= SOUND * e_sound.sigma;
+        if !good {
+            (standing, by) = (Standing::Failed, words::evidence(model, e));
+        } else if under_load && standing == Standing::Open {
+            (standing, by) = (Standing::Proven, words::evidence(model, e));
+        }
+    }
+    Ok(Some(GatePoint {
+        text,
+        standing,
+        by,
+        quantity: Instrument::Volts.name().to_owned(),
+        red,
+        black: c.reference.clone(),
+        state_text: words::state(model, &state),
+        state,
+        expected: healthy_range(Instrument::Volts, expected.healthy, expected.sigma),
+    }))
+}

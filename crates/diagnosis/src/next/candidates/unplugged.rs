@@ -1,0 +1,118 @@
+//! One connector unplugged: what is left then shows on which side of it the fault lies. Voltages and
+//! codes with the key on; ohms to ground on the open harness side with it off.
+
+use super::{Candidate, Field, What, owner, readings};
+use crate::posterior::Explains;
+use circuit::{Instrument, Probe};
+use std::collections::BTreeMap;
+use vehicle::{KeyPosition, OperatingState};
+
+/// Connectors weighed at a time, and cavities of each for ohms.
+const MOST: usize = 7;
+const CAVITIES: usize = 3;
+/// Share of the suspicion below which a connector or a cavity is left alone.
+const WORTH: f64 = 0.04;
+
+/// Suspicion at each connector, and at each of its cavities: of its terminals, of conductors that end
+/// there, of the part behind it.
+fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>) {
+    let c = &field.model.circuit;
+    let v = &c.vehicle;
+    let (mut connectors, mut cavities) = (BTreeMap::new(), BTreeMap::new());
+    let pluggable = |id: &str| {
+        c.names.connector(id).is_some() || c.terminal_branch.contains_key(&(id.to_owned(), "1".to_owned()))
+    };
+    for l in field.live {
+        let Explains::Fault(h) = l.what else { continue };
+        let item = &field.model.faults[h].repair_item;
+        let mut at: Vec<String> = Vec::new();
+        match item.split_once(':') {
+            Some(("wire", id)) => {
+                if let Some(w) = c.wire(id) {
+                    let ends = [&v.wires[w].from, &v.wires[w].to];
+                    at.extend(ends.map(|e| e.split(':').next().unwrap_or(e).to_owned()));
+                }
+            }
+            Some(("terminal", id)) => at.push(id.to_owned()),
+            Some(("connector", id)) => at.push(id.to_owned()),
+            Some(("part", id)) => {
+                let own = v.connectors.iter().filter(|x| x.part.as_deref() == Some(id));
+                at.extend(own.map(|x| x.id.clone()));
+            }
+            _ => {}
+        }
+        let mut owners: Vec<&str> = at.iter().map(|a| owner(a)).filter(|o| pluggable(o)).collect();
+        owners.sort_unstable();
+        owners.dedup();
+        for o in owners {
+            *connectors.entry(o.to_owned()).or_insert(0.0) += l.p;
+        }
+        for cavity in at.into_iter().filter(|a| a.contains('.')) {
+            *cavities.entry(cavity).or_insert(0.0) += l.p;
+        }
+    }
+    (connectors, cavities)
+}
+
+/// The named state with the key on that most of the suspicion shows in, the quickest of the like.
+fn telling(field: &Field<'_>) -> Option<(OperatingState, String)> {
+    let states = field.model.circuit.vehicle.states.iter();
+    let awake = states.filter(|s| s.state.key == KeyPosition::On);
+    let shown = awake.map(|named| {
+        let p = field.model.predict(&named.state);
+        let shows = |l: &&crate::posterior::Live| match l.what {
+            Explains::Fault(h) => p.fault(h).is_some_and(crate::model::Snapshot::differs),
+            _ => false,
+        };
+        let share: f64 = field.live.iter().filter(shows).map(|l| l.p).sum();
+        ((share * 10.0).round(), named)
+    });
+    shown
+        .max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.minutes.total_cmp(&a.1.minutes)))
+        .map(|(_, named)| (named.state.clone(), named.id.clone()))
+}
+
+pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
+    let model = field.model;
+    let (connectors, cavities) = suspicion(field);
+    let mut ranked: Vec<(String, f64)> =
+        connectors.into_iter().filter(|(_, p)| *p > WORTH).collect();
+    ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+    ranked.truncate(MOST);
+    let Some((on, on_id)) = telling(field) else { return };
+    for (connector, _) in ranked {
+        let pulled = on.without(&connector);
+        if model.circuit.check_state(&pulled).is_err() {
+            continue;
+        }
+        readings::in_state(field, &pulled, &on_id, out);
+        out.push(Candidate { what: What::Scan, state: pulled, state_id: on_id.clone() });
+        let dead = OperatingState { battery_off: true, ..OperatingState::default() }.without(&connector);
+        let mut own: Vec<(&String, f64)> = cavities
+            .iter()
+            .filter(|(cavity, p)| owner(cavity) == connector && **p > WORTH)
+            .map(|(cavity, p)| (cavity, *p))
+            .collect();
+        own.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(b.0)));
+        for (cavity, _) in own.into_iter().take(CAVITIES) {
+            let sides = match model.circuit.names.connector(&connector) {
+                Some(k) => match &model.circuit.vehicle.connectors[k].sides {
+                    Some((a, b)) => vec![format!("{cavity}:{a}"), format!("{cavity}:{b}")],
+                    None => vec![cavity.clone()],
+                },
+                None => vec![cavity.clone()],
+            };
+            for red in sides.into_iter().filter(|red| model.circuit.node(red).is_ok()) {
+                out.push(Candidate {
+                    what: What::Reading(Probe {
+                        instrument: Instrument::Ohms,
+                        red,
+                        black: model.circuit.reference.clone(),
+                    }),
+                    state: dead.clone(),
+                    state_id: "dead".to_owned(),
+                });
+            }
+        }
+    }
+}

@@ -1,0 +1,95 @@
+import { useState } from "react";
+import type { Gate, QuantityKind } from "../api/client";
+import { useJob } from "../api/job";
+import { Measure } from "../ui/Measure";
+
+const MARKS = {
+  proven: { sign: "○", word: "proven", colour: "text-verdigris" },
+  failed: { sign: "■", word: "not sound", colour: "text-oxide" },
+  open: { sign: "◇", word: "open", colour: "text-ochre" },
+} as const;
+
+/** What must be proven before a module may be named. */
+export function GatePanel({ gate }: { gate: Gate }) {
+  const { act, busy } = useJob();
+  const [shown, setShown] = useState(false);
+  const [at, setAt] = useState("");
+  const [reason, setReason] = useState("");
+  return (
+    <section aria-label="Before this module is named" className="mt-3 border border-ochre p-3">
+      <button
+        type="button"
+        className="block w-full text-left"
+        aria-expanded={shown}
+        onClick={() => setShown(!shown)}
+      >
+        <span className="font-bold text-ochre">
+          Before {gate.module} is named: {gate.open} open
+        </span>
+        <span className="block text-[13px] text-faint">
+          supplies and grounds under load, its bus, its inputs
+        </span>
+      </button>
+      {shown && (
+        <>
+          <ul className="mt-1 text-[14px]">
+            {gate.points.map((p) => {
+              const mark = MARKS[p.standing];
+              return (
+                <li key={p.red} className="border-t border-rule py-1">
+                  <button
+                    type="button"
+                    className="flex min-h-11 w-full items-center justify-between gap-2 text-left"
+                    aria-expanded={at === p.red}
+                    onClick={() => setAt(at === p.red ? "" : p.red)}
+                  >
+                    <span>
+                      {p.text}
+                      <span className="num block text-[13px] text-faint">
+                        {p.by || `${p.red}, ${p.state_text}, sound ${p.expected}`}
+                      </span>
+                    </span>
+                    <span className={`font-semibold whitespace-nowrap ${mark.colour}`}>
+                      {mark.sign} {mark.word}
+                    </span>
+                  </button>
+                  {at === p.red && p.standing !== "proven" && (
+                    <Measure
+                      wanted={{
+                        quantity: p.quantity as QuantityKind,
+                        red: p.red,
+                        black: p.black,
+                        state: p.state,
+                      }}
+                    />
+                  )}
+                </li>
+              );
+            })}
+          </ul>
+          <form
+            className="mt-2 flex gap-2"
+            onSubmit={(e) => {
+              e.preventDefault();
+              act("override", { module: gate.module, reason }).then(
+                () => setReason(""),
+                () => {},
+              );
+            }}
+          >
+            <input
+              className="field"
+              aria-label="reason to name it all the same"
+              placeholder="name it all the same, because …"
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+            />
+            <button type="submit" className="plain" disabled={busy !== "" || reason.trim() === ""}>
+              Override
+            </button>
+          </form>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,79 @@
+import { useState } from "react";
+import type { Recent } from "../../api/client";
+import { useJob } from "../../api/job";
+
+const EVENTS: Record<Recent["event"], string> = {
+  work: "work or repair",
+  water: "water came in",
+  crash: "crash or knock",
+};
+
+/** What changed lately: a fault that began after a repair is usually in what the repair touched. */
+export function RecentField({ recent, set }: { recent: Recent[]; set: (r: Recent[]) => void }) {
+  const { view } = useJob();
+  const [at, setAt] = useState("");
+  const [event, setEvent] = useState<Recent["event"]>("work");
+  const name = (id: string) => view.places.find((p) => p.id === id)?.name ?? id;
+  const known = view.places.some((p) => p.id === at);
+  const add = () => {
+    set([...recent.filter((r) => r.at !== at), { at, event }]);
+    setAt("");
+  };
+  return (
+    <fieldset className="mt-4">
+      <legend className="label">
+        What changed lately, and where: it raises the suspicion there
+      </legend>
+      {recent.length > 0 && (
+        <ul className="mb-2">
+          {recent.map((r) => (
+            <li key={r.at} className="flex items-center gap-3">
+              <span>
+                {EVENTS[r.event]}: {name(r.at)}
+              </span>
+              <button
+                type="button"
+                className="quiet"
+                onClick={() => set(recent.filter((x) => x.at !== r.at))}
+              >
+                remove
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <div className="grid grid-cols-[12rem_1fr_auto] gap-3">
+        <select
+          className="field"
+          aria-label="what happened"
+          value={event}
+          onChange={(e) => setEvent(e.target.value as Recent["event"])}
+        >
+          {Object.entries(EVENTS).map(([id, text]) => (
+            <option key={id} value={id}>
+              {text}
+            </option>
+          ))}
+        </select>
+        <input
+          className="field"
+          aria-label="where it happened"
+          list="recent-places"
+          placeholder="place, connector or part: tailgate, C10, A3 …"
+          value={at}
+          onChange={(e) => setAt(e.target.value)}
+        />
+        <button type="button" className="plain" disabled={!known} onClick={add}>
+          Add
+        </button>
+      </div>
+      <datalist id="recent-places">
+        {view.places.map((p) => (
+          <option key={p.id} value={p.id}>
+            {p.name}
+          </option>
+        ))}
+      </datalist>
+    </fieldset>
+  );
+}

@@ -1,0 +1,59 @@
+import type { OperatingState, Strength } from "../api/client";
+import { useJob, useLive } from "../api/job";
+import { SIGHTS } from "./Sights";
+
+/** A check done with hands and eyes. */
+export type Task =
+  | { kind: "moved"; at: string }
+  | { kind: "seen"; at: string }
+  | { kind: "substituted"; jumper?: [string, string]; swapped?: string; part: string };
+
+const STRENGTHS: [Strength, string][] = [
+  ["normal", "normal"],
+  ["weak", "weak"],
+  ["none", "nothing"],
+];
+
+/** What was found, one press; in the demo the hands do it. */
+export function ByHand({ task, state }: { task: Task; state: OperatingState }) {
+  const { view, act, busy } = useJob();
+  const live = useLive(view.id);
+  const say = (more: Record<string, unknown>) =>
+    act("found", { ...task, ...more, state }).catch(() => {});
+  const answers: [string, Record<string, unknown>][] =
+    task.kind === "moved"
+      ? [
+          ["no change", { changed: false }],
+          ["it changed", { changed: true }],
+        ]
+      : task.kind === "seen"
+        ? SIGHTS.map(([sight, word]) => [word, { sight }])
+        : STRENGTHS.map(([strength, word]) => [word, { strength }]);
+  return (
+    <div>
+      {live.data?.hands && (
+        <button
+          type="button"
+          className="act mb-2 w-full"
+          disabled={busy !== ""}
+          onClick={() => act("hands", { ...task, state }).catch(() => {})}
+        >
+          {busy === "hands" ? "Doing it …" : "Do it"}
+        </button>
+      )}
+      <div className="flex flex-wrap gap-2">
+        {answers.map(([word, more]) => (
+          <button
+            key={word}
+            type="button"
+            className="plain flex-1 px-1 whitespace-nowrap"
+            disabled={busy !== ""}
+            onClick={() => say(more)}
+          >
+            {word}
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}
