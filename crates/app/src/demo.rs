@@ -24,6 +24,8 @@ struct DemoJob {
     output: String,
     effect: Option<Strength>,
     #[serde(default)]
+    shows_in: String,
+    #[serde(default)]
     occurs: Occurs,
     #[serde(default)]
     recent: Vec<Recent>,
@@ -83,6 +85,7 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
                     output: job.output,
                     effect: job.effect,
                     reference: job.reference,
+                    shows_in: job.shows_in,
                     occurs: job.occurs,
                     recent: job.recent,
                 };

@@ -82,18 +82,23 @@ impl Circuit {
     /// branch ever carried while it was found would not drop that much in the changed
     /// resistance, and bridged nodes never had that much voltage.
     pub fn untouched(&self, healthy: &Solution, changes: &[Change]) -> bool {
+        self.untouched_to(healthy, changes, DEAD_VOLTS)
+    }
+
+    /// The same to any voltage.
+    pub fn untouched_to(&self, healthy: &Solution, changes: &[Change], volts: f64) -> bool {
         // Only a resistance that grows: one that shrinks lets a current flow that was not there.
         let grows = |k: BranchId, r: f64| matches!(healthy.laws[k], Law::Ohms(old) if r >= old);
         changes.iter().all(|change| match *change {
-            Change::Series(k, r) => healthy.peak_amps[k] * r < DEAD_VOLTS,
-            Change::Branch(k, Law::Ohms(r)) => grows(k, r) && healthy.peak_amps[k] * r < DEAD_VOLTS,
+            Change::Series(k, r) => healthy.peak_amps[k] * r < volts,
+            Change::Branch(k, Law::Ohms(r)) => grows(k, r) && healthy.peak_amps[k] * r < volts,
             Change::Branch(k, Law::Constriction { ohms, knee }) => {
                 grows(k, ohms)
-                    && healthy.peak_amps[k] * ohms < DEAD_VOLTS
+                    && healthy.peak_amps[k] * ohms < volts
                     && healthy.peak_amps[k] < 0.01 * knee
             }
             Change::Bridge(a, b, _) => {
-                healthy.peak_volts[a] < DEAD_VOLTS && healthy.peak_volts[b] < DEAD_VOLTS
+                healthy.peak_volts[a] < volts && healthy.peak_volts[b] < volts
             }
             _ => false,
         })

@@ -10,7 +10,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{KeyPosition, OperatingState};
 
 /// Identity and complaint.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -30,6 +30,8 @@ pub struct Intake {
     pub output: String,
     /// How that output's effect shows, as the customer tells it.
     pub effect: Option<Strength>,
+    /// Named state in which it shows, as the driver asks for it; empty: driven by a tester.
+    pub shows_in: String,
     /// Order or customer reference.
     pub reference: String,
     /// How often it shows.
@@ -329,9 +331,16 @@ fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
     let strength = intake.effect?;
     let v = &model.circuit.vehicle;
     let output = v.outputs.iter().find(|o| o.id == intake.output)?;
-    let named = v.states.iter().find(|s| s.state.outputs.contains(&output.id));
-    let mut state = named.map(|s| s.state.clone()).unwrap_or_default();
-    state.outputs.insert(output.id.clone());
+    let state = match v.states.iter().find(|s| s.id == intake.shows_in) {
+        Some(asked) => asked.state.clone(),
+        None => {
+            let named = v.states.iter().find(|s| s.state.outputs.contains(&output.id));
+            let mut state = named.map(|s| s.state.clone()).unwrap_or_default();
+            state.key = KeyPosition::On;
+            state.outputs.insert(output.id.clone());
+            state
+        }
+    };
     // What the customer tells of is how it is when it shows.
     let finding = Finding::Effect { part: output.load.clone(), strength };
     Some(Evidence { state, present: Present::Yes, moment: 0, finding })

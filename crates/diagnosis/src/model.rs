@@ -7,7 +7,7 @@ use crate::prior::Priors;
 pub use crate::snapshot::{Healthy, Snapshot};
 use circuit::{
     Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Probe, Solution, Sweep, fault,
-    meter::Leads, place,
+    meter::Leads, phase::Phase, place,
 };
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -42,7 +42,7 @@ pub struct Predictions {
     /// The state ready for further hypotheses; cloned by whoever solves some.
     pub sweep: Sweep,
     /// The phases of the state with their shares of time, made when first asked for.
-    phases: OnceLock<Vec<(f64, Sweep)>>,
+    phases: OnceLock<Vec<(Phase, OnceLock<Sweep>)>>,
     /// The healthy vehicle with part values drawn within tolerance.
     pub drawn: Vec<Snapshot>,
     /// Per hypothesis, in the order of [`Model::faults`], as far as it was asked for.
@@ -67,16 +67,25 @@ impl Predictions {
         circuit: &Arc<Circuit>,
         state: &OperatingState,
         (a, b): (usize, usize),
-    ) -> impl Iterator<Item = &(f64, Sweep)> {
-        let make =
-            |phase: circuit::phase::Phase| (phase.share, Sweep::new(circuit, state, &phase.holds));
-        let phases = self
-            .phases
-            .get_or_init(|| circuit.phases(&self.solution).into_par_iter().map(make).collect());
+    ) -> impl Iterator<Item = (f64, &Sweep)> {
+        let phases = self.phases.get_or_init(|| {
+            let all = circuit.phases(&self.solution).into_iter();
+            all.map(|phase| (phase, OnceLock::new())).collect()
+        });
         let rest = self.solution.volts[a] - self.solution.volts[b];
-        phases.iter().filter(move |(_, sweep)| {
-            let held = &sweep.healthy().volts;
-            (held[a] - held[b] - rest).abs() > STEADY_VOLTS
+        // Asked of the resting sweep first: only a phase that matters to some reading is prepared.
+        let mut quick = (!phases.is_empty()).then(|| self.sweep.clone());
+        let matter: Vec<bool> = phases
+            .iter()
+            .map(|(phase, _)| {
+                quick.as_mut().is_some_and(|sweep| {
+                    let held = sweep.solve_at(&phase.holds, &[a, b]);
+                    (held.volts[a] - held.volts[b] - rest).abs() > STEADY_VOLTS
+                })
+            })
+            .collect();
+        phases.iter().zip(matter).filter(|(_, matters)| *matters).map(|((phase, sweep), _)| {
+            (phase.share, sweep.get_or_init(|| Sweep::new(circuit, state, &phase.holds)))
         })
     }
 }

@@ -981,6 +981,11 @@ export interface components {
             /** @default null */
             effect: null | components["schemas"]["Strength"];
             /**
+             * @description Named state in which it shows, as the driver asks for it; empty: driven by a tester.
+             * @default
+             */
+            shows_in: string;
+            /**
              * @description Order or customer reference.
              * @default
              */

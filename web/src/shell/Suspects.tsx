@@ -168,6 +168,7 @@ function OddOneOut() {
 export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }) {
   const { view } = useJob();
   const navigate = useNavigate();
+  const [all, setAll] = useState(false);
   if (folded) {
     return (
       <aside className="no-print border-l border-rule">
@@ -208,10 +209,15 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
         </p>
       )}
       <ul className="mt-1">
-        {view.suspects.slice(0, 4).map((s) => (
+        {view.suspects.slice(0, all ? 9 : 3).map((s) => (
           <SuspectRow key={s.repair_item} suspect={s} />
         ))}
       </ul>
+      {view.suspects.length > 3 && (
+        <button type="button" className="quiet text-[13px]" onClick={() => setAll(!all)}>
+          {all ? "fewer" : `${view.suspects.length - 3} more`}
+        </button>
+      )}
       {view.certain?.proven && (
         <div className="mt-3 border border-verdigris p-3">
           <p className="font-bold text-verdigris">Proven: {view.certain.text}</p>

@@ -35,11 +35,44 @@ export function ModuleMark({ module }: { module: Scanned }) {
   );
 }
 
+/** A module with its codes, or silent. */
+function Module({ module: m }: { module: Scanned }) {
+  return (
+    <li className="border-b border-rule py-3" data-module={m.id}>
+      <div className="flex items-center gap-3">
+        <ModuleMark module={m} />
+        <span className="text-[17px] font-semibold">{m.name}</span>
+        <span className="num text-faint">{m.id}</span>
+        <span className="label ml-auto">
+          {m.answered ? `${m.passed} ${m.passed === 1 ? "test" : "tests"} passed` : m.trouble}
+        </span>
+      </div>
+      {m.codes.map((c) => (
+        <div key={c.code} className="mt-2 ml-[42px] grid grid-cols-[7rem_1fr] gap-x-4">
+          <span className="num font-semibold">{c.code}</span>
+          <span>
+            {c.text}
+            <span className="block text-[14px]">
+              <span className="font-semibold">{c.status}</span> · {c.bearing}
+            </span>
+            {c.snapshot.length > 0 && (
+              <span className="num block text-[14px] text-faint">
+                freeze frame: {c.snapshot.map(([k, v]) => `${k} ${v}`).join(" · ")}
+              </span>
+            )}
+          </span>
+        </div>
+      ))}
+    </li>
+  );
+}
+
 /** Scan, codes with status and bearing, clearing, comparison. */
 export function Codes() {
   const { view, act, busy } = useJob();
   const [asking, setAsking] = useState(false);
   const scan = view.scan;
+  const clean = (scan?.modules ?? []).filter((m) => m.answered && m.codes.length === 0);
   return (
     <section className="p-6">
       <div className="flex items-start justify-between gap-4">
@@ -124,36 +157,28 @@ export function Codes() {
         </p>
       )}
       <ul className="mt-5 border-t border-rule">
-        {scan?.modules.map((m) => (
-          <li key={m.id} className="border-b border-rule py-3" data-module={m.id}>
-            <div className="flex items-center gap-3">
-              <ModuleMark module={m} />
-              <span className="text-[17px] font-semibold">{m.name}</span>
-              <span className="num text-faint">{m.id}</span>
-              <span className="label ml-auto">
-                {m.answered ? `${m.passed} ${m.passed === 1 ? "test" : "tests"} passed` : m.trouble}
-              </span>
-            </div>
-            {m.codes.map((c) => (
-              <div key={c.code} className="mt-2 ml-[42px] grid grid-cols-[7rem_1fr] gap-x-4">
-                <span className="num font-semibold">{c.code}</span>
-                <span>
-                  {c.text}
-                  <span className="block text-[14px]">
-                    <span className="font-semibold">{c.status}</span> · {c.bearing}
-                  </span>
-                  {c.snapshot.length > 0 && (
-                    <span className="num block text-[14px] text-faint">
-                      freeze frame: {c.snapshot.map(([k, v]) => `${k} ${v}`).join(" · ")}
-                    </span>
-                  )}
-                </span>
-              </div>
-            ))}
-          </li>
-        ))}
+        {scan?.modules
+          .filter((m) => !m.answered || m.codes.length > 0)
+          .map((m) => (
+            <Module key={m.id} module={m} />
+          ))}
       </ul>
       <SharedParts />
+      {clean.length > 0 && (
+        <>
+          <h2 className="mt-6 font-bold">Answer without codes</h2>
+          <ul className="mt-1 columns-2 gap-6">
+            {clean.map((m) => (
+              <li key={m.id} className="flex items-center gap-3 py-1" data-module={m.id}>
+                <ModuleMark module={m} />
+                <span>{m.name}</span>
+                <span className="num text-faint">{m.id}</span>
+                <span className="label ml-auto">{m.passed} passed</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
       {view.compared.length > 0 && (
         <>
           <h2 className="mt-6 mb-1 font-bold">First scan and last</h2>

@@ -6,10 +6,10 @@ import { RecentField } from "./intake/RecentField";
 
 const FIELDS: { key: "vin" | "reference" | "conditions" | "lamps"; label: string; hint: string }[] =
   [
-    { key: "vin", label: "VIN", hint: "17 characters" },
-    { key: "reference", label: "Order or reference", hint: "no names needed" },
-    { key: "conditions", label: "When it happens", hint: "always, when wet, when turning in …" },
+    { key: "conditions", label: "When it happens", hint: "when wet, when turning in …" },
     { key: "lamps", label: "Lamps and messages", hint: "as the driver saw them" },
+    { key: "reference", label: "Order or reference", hint: "no names needed" },
+    { key: "vin", label: "VIN", hint: "17 characters" },
   ];
 
 /** Identity and complaint. */
@@ -28,7 +28,7 @@ export function Intake() {
     }
   }
   return (
-    <form onSubmit={save} className="max-w-3xl p-6">
+    <form onSubmit={save} className="max-w-4xl px-6 py-5">
       <h1 className="text-2xl font-bold">Intake</h1>
       <p className="label">{view.vehicle}</p>
       <label className="mt-4 block">
@@ -40,7 +40,7 @@ export function Intake() {
           onChange={(e) => set({ complaint: e.target.value })}
         />
       </label>
-      <div className="mt-3 grid grid-cols-2 gap-4">
+      <div className="mt-3 grid grid-cols-3 gap-x-4 gap-y-3 max-md:grid-cols-1">
         <label>
           <span className="label">What does not work</span>
           <select
@@ -68,6 +68,22 @@ export function Intake() {
             <option value="weak">works weakly</option>
             <option value="none">does nothing</option>
             <option value="normal">works</option>
+          </select>
+        </label>
+        <label>
+          <span className="label">Shows when</span>
+          <select
+            className="field"
+            value={data.shows_in ?? ""}
+            disabled={data.output === ""}
+            onChange={(e) => set({ shows_in: e.target.value })}
+          >
+            <option value="">driven by the tester</option>
+            {view.states.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
           </select>
         </label>
         <label>

@@ -7,6 +7,9 @@ use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown, 
 use circuit::{Change, Instrument, Probe, Sweep, meter::Leads};
 use vehicle::OperatingState;
 
+/// What moves no voltage by more than this leaves a tool's reading alone, volts: a hundredth of an
+/// ohm at an ohmmeter's milliampere.
+const UNTOUCHED_VOLTS: f64 = 1e-5;
 /// A point that a fault has left hanging moves by more than this, volts.
 const HANGING_VOLTS: f64 = 0.1;
 
@@ -105,7 +108,11 @@ pub fn expected(
         Leads::Between(..) => {
             let reads = |p: circuit::Point<'_>| leads.shown_at(&p).value();
             let at = leads.nodes(c);
-            model.sweep_all(&p.sweep, leads.change(), Some(&at), |_| true, f64::NAN, reads)
+            // What changes nothing with the tool on shows what a sound vehicle shows.
+            let with = c.solve(state, &[], leads.extra());
+            let touches =
+                |h: usize| !c.untouched_to(&with, &model.faults[h].changes, UNTOUCHED_VOLTS);
+            model.sweep_all(&p.sweep, leads.change(), Some(&at), touches, healthy, reads)
         }
     };
     let faults = model

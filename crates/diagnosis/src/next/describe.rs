@@ -90,6 +90,12 @@ pub(super) fn describe(
     let (Ask { model, now, .. }, c, value) = (*ask, &ranked.candidate, ranked.bits);
     let state_text = words::state(model, &c.state);
     let kind = kind(model, c)?;
+    let mut kind = kind;
+    let more: Vec<&str> = c.state.unplugged.difference(&now.unplugged).map(String::as_str).collect();
+    if !more.is_empty() {
+        kind.text = format!("Unplug {}. {}", more.join(" and "), kind.text);
+        kind.setup.insert(0, ("unplug", more.iter().map(|m| words::thing(model, m)).collect::<Vec<_>>().join(", ")));
+    }
     let mut setup: Vec<SetupLine> = kind
         .setup
         .into_iter()
@@ -161,7 +167,7 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
         ),
         What::Scan => {
             let mut kind = plain(
-                "Clear the codes, let the monitors run, scan again".to_owned(),
+                "Clear the codes, let them run, scan again".to_owned(),
                 "scan",
                 "",
                 "every module answers, no code returns",

@@ -58,6 +58,8 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
 fn telling(field: &Field<'_>) -> Option<(OperatingState, String)> {
     let states = field.model.circuit.vehicle.states.iter();
     let awake = states.filter(|s| s.state.key == KeyPosition::On);
+    let mut plugged = field.now.clone();
+    plugged.unplugged.clear();
     let shown = awake.map(|named| {
         let p = field.model.predict(&named.state);
         let shows = |l: &&crate::posterior::Live| match l.what {
@@ -65,11 +67,16 @@ fn telling(field: &Field<'_>) -> Option<(OperatingState, String)> {
             _ => false,
         };
         let share: f64 = field.live.iter().filter(shows).map(|l| l.p).sum();
-        ((share * 10.0).round(), named)
+        // The state one is in costs nothing; of others the plainest.
+        let is_now = named.state == plugged;
+        let plain = named.state.outputs.is_empty() && named.state.switches.is_empty();
+        ((share * 10.0).round(), is_now, plain, -named.minutes, named)
     });
     shown
-        .max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.minutes.total_cmp(&a.1.minutes)))
-        .map(|(_, named)| (named.state.clone(), named.id.clone()))
+        .max_by(|a, b| {
+            a.0.total_cmp(&b.0).then((a.1, a.2).cmp(&(b.1, b.2))).then(a.3.total_cmp(&b.3))
+        })
+        .map(|(.., named)| (named.state.clone(), named.id.clone()))
 }
 
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {

@@ -1,0 +1,382 @@
+//! What the reasoning makes of hands, eyes, two faults at once, faults that come and go, and bad
+//! readings.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+use circuit::{Instrument, Probe, fault};
+use common::{Exact, MODEL, follow, state};
+use diagnosis::evidence::Sight;
+use diagnosis::gate::{self, Standing};
+use diagnosis::next::{self, Ask, why_not};
+use diagnosis::prior::{Adjusted, Event, Known, Occurs, Recent};
+use diagnosis::trial::Bench;
+use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
+use diagnosis::{coverage, odd, shared, suspects, what_if};
+use proptest::prelude::*;
+use vehicle::OperatingState;
+
+fn volts(state: &OperatingState, red: &str, value: f64) -> Evidence {
+    let finding = Finding::Reading {
+        instrument: Instrument::Volts,
+        red: red.into(),
+        black: "BAT.-".into(),
+        value: Some(value),
+    };
+    Evidence::new(state.clone(), finding)
+}
+
+fn weak_washer() -> Evidence {
+    let finding = Finding::Effect { part: "M7".into(), strength: Strength::Weak };
+    Evidence { present: Present::Yes, ..Evidence::new(state("rear_washer"), finding) }
+}
+
+/// A first scan of a vehicle with something hidden, as one moment.
+fn scan(hidden: &[&str], in_state: &str) -> Vec<Evidence> {
+    let mut bench = Exact::with(hidden);
+    bench.set(&state(in_state));
+    let in_scan = |finding| Evidence { moment: 7, ..Evidence::new(state(in_state), finding) };
+    bench.scan().into_iter().map(in_scan).collect()
+}
+
+fn of(p: &Posterior, item: &str) -> f64 {
+    p.items[MODEL.item(item).unwrap()]
+}
+
+#[test]
+fn a_shared_reference_dragged_down_is_found_without_a_module_condemned() {
+    let hidden = "part:B2:loads_supply:9";
+    let worked = follow(&[hidden], scan(&[hidden], "on"));
+    assert_eq!(worked.named, "part:B2", "{worked:#?}");
+    assert!(worked.right && worked.checks <= 8, "{worked:#?}");
+}
+
+#[test]
+fn symptoms_share_what_could_cause_all_of_them_and_serves_nothing_that_works() {
+    let evidence = scan(&["part:B2:loads_supply:9"], "on");
+    let p = Posterior::new(&MODEL, &evidence).unwrap();
+    let symptoms: Vec<usize> = (0..evidence.len())
+        .filter(|k| shared::is_symptom(&evidence[*k].finding))
+        .collect();
+    assert!(symptoms.len() >= 3, "three codes at least");
+    let s = shared::shared(&MODEL, &evidence, &p, &symptoms).unwrap();
+    let b2 = s.items.iter().find(|i| i.item == "part:B2").expect("the sensor");
+    assert_eq!((b2.causes, b2.ruled_out.as_str()), (symptoms.len(), ""));
+    // A broken reference conductor would take the manifold sensor's code with it, which passed.
+    let broken = s.items.iter().find(|i| i.item == "wire:189").expect("the reference's conductor");
+    assert!(broken.ruled_out.contains("ran and passed"), "{broken:?}");
+    assert!(s.items.iter().any(|i| i.ruled_out.is_empty() && i.causes == symptoms.len()));
+}
+
+#[test]
+fn what_was_touched_lately_is_suspected_more() {
+    let evidence = [weak_washer()];
+    let plain = Posterior::new(&MODEL, &evidence).unwrap();
+    let recent = vec![Recent { at: "C4".into(), event: Event::Work }];
+    let known = Known { recent, ..Known::default() };
+    let priors = Priors::new(&MODEL, &known);
+    let after = Posterior::given(&MODEL, &priors, &evidence).unwrap();
+    assert!(of(&after, "terminal:C4.7") > 1.8 * of(&plain, "terminal:C4.7"));
+    assert!(of(&after, "ground:G6") < of(&plain, "ground:G6"));
+    let list = suspects::suspects(&MODEL, &priors, &evidence, &after, 3).unwrap();
+    assert!(list[0].weights.iter().any(|w| w.text.contains("worked on lately")), "{list:#?}");
+    // The technician's own word and the shop's history do the same, and say why.
+    let adjusted = Adjusted { item: "ground:G6".into(), factor: 20.0, reason: "saw rust".into() };
+    let confirmed = [("part:M7".to_owned(), 3)].into();
+    let known = Known { adjusted: vec![adjusted], confirmed, ..Known::default() };
+    let after = Posterior::given(&MODEL, &Priors::new(&MODEL, &known), &evidence).unwrap();
+    assert!(of(&after, "ground:G6") > 5.0 * of(&plain, "ground:G6"));
+    assert!(of(&after, "part:M7") > 1.5 * of(&plain, "part:M7"));
+}
+
+#[test]
+fn a_good_reading_refutes_a_steady_fault_and_not_one_that_comes_and_goes() {
+    let on = state("rear_washer");
+    let good = |present| {
+        let reading = Evidence { present, ..volts(&on, "M7.1", 12.15) };
+        vec![weak_washer(), reading]
+    };
+    let sometimes = Priors::new(&MODEL, &Known { occurs: Occurs::Sometimes, ..Known::default() });
+    let weigh = |evidence: &[Evidence]| Posterior::given(&MODEL, &sometimes, evidence).unwrap();
+    let before = of(&weigh(&[weak_washer()]), "terminal:C4.7");
+    let there = of(&weigh(&good(Present::Yes)), "terminal:C4.7");
+    let away = of(&weigh(&good(Present::No)), "terminal:C4.7");
+    let unknown = of(&weigh(&good(Present::Unknown)), "terminal:C4.7");
+    assert!(there < 0.05 * before, "refuted while the symptom shows: {there} of {before}");
+    assert!(away > 0.5 * before, "not while it is away: {away} of {before}");
+    assert!(there < unknown && unknown < away, "{there} {unknown} {away}");
+}
+
+#[test]
+fn moving_the_right_place_points_to_what_lies_there() {
+    let sometimes = Priors::new(&MODEL, &Known { occurs: Occurs::Sometimes, ..Known::default() });
+    let weigh = |changed| {
+        let moved = Finding::Moved { at: "C4".into(), changed };
+        let moved = Evidence::new(state("rear_washer"), moved);
+        Posterior::given(&MODEL, &sometimes, &[weak_washer(), moved]).unwrap()
+    };
+    let before = Posterior::given(&MODEL, &sometimes, &[weak_washer()]).unwrap();
+    let item = "terminal:C4.7";
+    assert!(of(&weigh(true), item) > 0.6 && of(&weigh(true), item) > 2.0 * of(&before, item));
+    assert!(of(&weigh(false), item) < of(&before, item));
+    let covered = coverage::wiggle(&MODEL, &before, "C4").unwrap();
+    assert!(covered.proves.iter().any(|s| s.item == item), "{covered:#?}");
+    assert!(covered.leaves.iter().any(|s| s.item == "ground:G6"), "{covered:#?}");
+    assert!(coverage::wiggle(&MODEL, &before, "nowhere").is_err());
+}
+
+#[test]
+fn looking_counts_for_what_can_be_seen_there() {
+    let seen = |sight| {
+        let look = Finding::Seen { at: "G6".into(), sight };
+        Posterior::new(&MODEL, &[weak_washer(), Evidence::new(state("on"), look)]).unwrap()
+    };
+    let before = of(&Posterior::new(&MODEL, &[weak_washer()]).unwrap(), "ground:G6");
+    assert!(of(&seen(Sight::Corrosion), "ground:G6") > 3.0 * before);
+    assert!(of(&seen(Sight::Nothing), "ground:G6") < before);
+}
+
+#[test]
+fn a_jumper_proves_what_it_bridges_and_is_refused_where_it_harms() {
+    let p = Posterior::new(&MODEL, &[weak_washer()]).unwrap();
+    let on = state("rear_washer");
+    let whole = coverage::jumper(&MODEL, &p, &on, "R30", "M7.1", "M7").unwrap();
+    assert_eq!(whole.refused, Vec::<String>::new());
+    let item = |list: &[coverage::Share], id: &str| list.iter().any(|s| s.item == id);
+    assert!(item(&whole.proves, "terminal:C4.7"), "{whole:#?}");
+    assert!(item(&whole.leaves, "ground:G6") && !item(&whole.proves, "ground:G6"), "{whole:#?}");
+    assert!(item(&whole.leaves, "part:M7"), "{whole:#?}");
+    // From the feed to ground: the jumper's fuse.
+    let short = coverage::jumper(&MODEL, &p, &on, "R30", "G6", "M7").unwrap();
+    assert!(short.refused[0].contains("fuse would blow"), "{short:#?}");
+    // Twelve volts on a sensor's line.
+    let signal = coverage::jumper(&MODEL, &p, &on, "R30", "XB1.1", "M7").unwrap();
+    assert!(signal.refused.iter().any(|r| r.contains("signal pin")), "{signal:#?}");
+    // As evidence: with the jumper the pump runs, so the fault is bridged.
+    let works = Finding::Substituted {
+        jumper: Some(["R30".into(), "M7.1".into()]),
+        swapped: None,
+        part: "M7".into(),
+        strength: Strength::Normal,
+    };
+    let after = Posterior::new(&MODEL, &[weak_washer(), Evidence::new(on, works)]).unwrap();
+    assert!(of(&after, "ground:G6") < 0.1 * of(&p, "ground:G6"));
+    assert!(of(&after, "terminal:C4.7") > of(&p, "terminal:C4.7"));
+}
+
+#[test]
+fn a_known_good_part_clears_or_convicts_the_one_it_stands_in_for() {
+    let nothing = Finding::Effect { part: "M7".into(), strength: Strength::None };
+    let complaint = Evidence::new(state("rear_washer"), nothing);
+    let swapped = |strength| {
+        let finding = Finding::Substituted {
+            jumper: None,
+            swapped: Some("K9".into()),
+            part: "M7".into(),
+            strength,
+        };
+        let all = [complaint.clone(), Evidence::new(state("rear_washer"), finding)];
+        of(&Posterior::new(&MODEL, &all).unwrap(), "part:K9")
+    };
+    assert!(swapped(Strength::Normal) > 0.9);
+    assert!(swapped(Strength::None) < 0.01);
+}
+
+#[test]
+fn insulation_between_neighbours_shows_what_joins_them() {
+    let p = Posterior::new(&MODEL, &scan(&["pair:189+190:bridge:22"], "on")).unwrap();
+    let covered = coverage::insulation(&MODEL, &p, "189", "190").unwrap();
+    assert!(covered.proves.iter().any(|s| s.item == "pair:189+190"), "{covered:#?}");
+    assert!(covered.text.contains("unplugged") && covered.text.contains("battery off"));
+}
+
+#[test]
+fn two_faults_at_once_are_tried_when_one_does_not_explain_it() {
+    let on = state("rear_washer");
+    let hidden = ["terminal:C4.7:series:2.2", "ground:G6:series:1"];
+    let mut bench = Exact::with(&hidden);
+    bench.set(&on);
+    let read = |bench: &mut Exact, red: &str| {
+        volts(&on, red, bench.read(&Probe::volts(red, "BAT.-")).unwrap())
+    };
+    let points = ["C4.7:cabin", "C4.7:engine", "M7.1", "M7.2", "G6"];
+    let mut evidence = vec![weak_washer()];
+    evidence.extend(points.map(|red| read(&mut bench, red)));
+    let p = Posterior::new(&MODEL, &evidence).unwrap();
+    assert!(!p.pairs.is_empty());
+    let best = p.pairs[0];
+    let mut names = [best.a, best.b].map(|h| MODEL.faults[h].repair_item.clone());
+    names.sort();
+    assert_eq!(names, ["ground:G6", "terminal:C4.7"], "{:?}", p.ranking()[..4].to_vec());
+    assert!(of(&p, "ground:G6") > 0.5 && of(&p, "terminal:C4.7") > 0.5);
+    let list = suspects::suspects(&MODEL, MODEL.plain(), &evidence, &p, 2).unwrap();
+    assert!(list.iter().all(|s| !s.together_with.is_empty()), "{list:#?}");
+}
+
+#[test]
+fn the_reading_that_does_not_fit_is_named() {
+    let on = state("rear_washer");
+    let mut evidence = vec![
+        weak_washer(),
+        volts(&on, "C4.7:cabin", 12.2),
+        volts(&on, "C4.7:engine", 7.3),
+        volts(&on, "M7.1", 7.2),
+        volts(&on, "M7.2", 0.05),
+    ];
+    let clean = Posterior::new(&MODEL, &evidence).unwrap();
+    assert_eq!(odd::odd_one_out(&MODEL, MODEL.plain(), &evidence, &clean), None);
+    // A probe that slipped: the relay's output at ground with the pump running.
+    evidence.push(volts(&on, "K9.87", 3.1));
+    let p = Posterior::new(&MODEL, &evidence).unwrap();
+    let odd = odd::odd_one_out(&MODEL, MODEL.plain(), &evidence, &p).expect("an odd one");
+    assert_eq!((odd.evidence, odd.item.as_str()), (5, "terminal:C4.7"), "{odd:?}");
+}
+
+#[test]
+fn a_module_is_named_only_after_its_supplies_grounds_and_bus() {
+    let on = state("on");
+    let silent = Finding::Answer { module: "A3".into(), answers: false };
+    let mut evidence = vec![Evidence::new(on.clone(), silent)];
+    let first = gate::gate(&MODEL, &evidence, "A3").unwrap().unwrap();
+    assert_eq!(first.open, first.points.len());
+    let texts: Vec<&str> = first.points.iter().map(|p| p.text.as_str()).collect();
+    assert!(texts.iter().any(|t| t.contains("supply at pin 30, under load")), "{texts:?}");
+    assert!(texts.iter().any(|t| t.contains("ground at pin 31, under load")), "{texts:?}");
+    assert!(texts.iter().any(|t| t.contains("high at its own pin")), "{texts:?}");
+    // Every point offers a check; done on a sound vehicle, each one is proven by it.
+    for p in &first.points {
+        let probe = Probe::volts(&p.red, &p.black);
+        let value = MODEL.circuit.measure(&p.state, &[], &probe).unwrap().value();
+        let finding = Finding::Reading {
+            instrument: Instrument::Volts,
+            red: p.red.clone(),
+            black: p.black.clone(),
+            value: Some(value),
+        };
+        evidence.push(Evidence::new(p.state.clone(), finding));
+    }
+    let proven = gate::gate(&MODEL, &evidence, "A3").unwrap().unwrap();
+    assert_eq!(proven.open, 0, "{proven:#?}");
+    // Off the load a good voltage proves nothing, and a bad one clears the module.
+    let x330 = &first.points.iter().find(|p| p.text.contains("pin 30")).unwrap().red;
+    let standing = |e: Evidence| {
+        let g = gate::gate(&MODEL, &[e], "A3").unwrap().unwrap();
+        g.points.iter().find(|p| p.red == *x330).unwrap().standing
+    };
+    assert_eq!(standing(volts(&on, x330, 6.0)), Standing::Failed);
+    assert_eq!(standing(volts(&OperatingState::default(), x330, 12.6)), Standing::Open);
+    assert!(gate::gate(&MODEL, &[], "M7").unwrap().is_none());
+}
+
+#[test]
+fn one_may_ask_what_one_would_read_and_why_not_there() {
+    let evidence = [weak_washer()];
+    let p = Posterior::new(&MODEL, &evidence).unwrap();
+    let list = suspects::suspects(&MODEL, MODEL.plain(), &evidence, &p, 3).unwrap();
+    let on = state("rear_washer");
+    let probe = Probe::volts("M7.1", "BAT.-");
+    let also = Some("wire:62:open");
+    let ifs = what_if::what_if(&MODEL, &on, &probe, &list, also).unwrap();
+    assert_eq!(ifs.len(), 5);
+    assert!(!ifs[0].differs && ifs[4].differs && ifs[4].reads.starts_with('0'), "{ifs:#?}");
+    let ask = Ask {
+        model: &MODEL,
+        priors: MODEL.plain(),
+        evidence: &evidence,
+        posterior: &p,
+        present: Present::Yes,
+        now: &on,
+        refused: &[],
+    };
+    // Unplugged, nothing draws current: the trap is named and a better check offered.
+    let open = why_not::worth(&ask, &on.without("M7"), &probe).unwrap();
+    assert!(open.traps.iter().any(|t| t.contains("Nothing draws current")), "{open:#?}");
+    let better = open.better.expect("a better check");
+    assert!(better.information_bits / better.minutes > open.bits / open.minutes);
+    // Live ohms, a lamp on a module's output, ten megohms on a floating line.
+    let ohms = Probe { instrument: Instrument::Ohms, red: "M7.1".into(), black: "M7.2".into() };
+    let live = why_not::worth(&ask, &on, &ohms).unwrap();
+    assert!(live.traps.iter().any(|t| t.contains("circuit is live")), "{live:#?}");
+    let lamp = Probe { instrument: Instrument::Lamp21, red: "XB1.1".into(), black: "BAT.-".into() };
+    let heavy = why_not::worth(&ask, &state("on"), &lamp).unwrap();
+    assert!(heavy.traps.iter().any(|t| t.contains("false fault")), "{heavy:#?}");
+    assert!(why_not::worth(&ask, &on, &Probe::volts("C4.99", "BAT.-")).is_err());
+    // Every proposed check is worth at least as much per minute as those after it, up to a tie.
+    let checks = next::checks(&ask, 5).unwrap();
+    let rates: Vec<f64> = checks.iter().map(|c| c.information_bits / c.minutes).collect();
+    assert!(rates.windows(2).all(|w| w[1] <= w[0] / 0.8), "{rates:?}");
+    assert!(checks.iter().all(|c| !c.outcomes.is_empty() && !c.setup.is_empty()));
+}
+
+#[test]
+fn a_refused_check_gives_way_to_the_next_best() {
+    let evidence = [weak_washer()];
+    let p = Posterior::new(&MODEL, &evidence).unwrap();
+    let on = state("rear_washer");
+    let ask = |refused: &[String]| {
+        let ask = Ask {
+            model: &MODEL,
+            priors: MODEL.plain(),
+            evidence: &evidence,
+            posterior: &p,
+            present: Present::Yes,
+            now: &on,
+            refused,
+        };
+        next::checks(&ask, 2).unwrap()
+    };
+    let first = ask(&[]);
+    let without = ask(&[first[0].id.clone()]);
+    assert!(without.iter().all(|c| c.id != first[0].id));
+    let no_clamp = ask(&["Amps *".to_owned()]);
+    assert!(no_clamp.iter().all(|c| c.quantity != "amps"));
+}
+
+#[test]
+fn live_values_and_buses_are_evidence_too() {
+    // The body module's own reading of its supply, through a burnt fuse.
+    let low = Finding::Signal { signal: "body_supply".into(), value: 9.0 };
+    let p = Posterior::new(&MODEL, &[Evidence::new(state("on"), low)]).unwrap();
+    let (top, probability) = p.ranking()[0];
+    let feeds = ["F", "J", "X2", "wire", "terminal", "ground", "part"];
+    assert!(feeds.iter().any(|f| MODEL.items[top].contains(f)) && probability < 0.9);
+    // A body line held at half its dominant level speaks for that bus.
+    let bus = &MODEL.circuit.vehicle.buses.iter().find(|b| b.id == "body").unwrap().id;
+    let high = |value| Finding::Level {
+        bus: bus.clone(),
+        red: "X3.H".into(),
+        black: "BAT.-".into(),
+        dominant: false,
+        value,
+    };
+    let sound = Posterior::new(&MODEL, &[Evidence::new(state("on"), high(2.5))]).unwrap();
+    let short = Posterior::new(&MODEL, &[Evidence::new(state("on"), high(0.02))]).unwrap();
+    let on_bus = |p: &Posterior| of(p, "wire:347");
+    assert!(on_bus(&short) > 5.0 * on_bus(&sound), "{} {}", on_bus(&short), on_bus(&sound));
+    // No frames of the rear module at the gateway: its feeds, its lines, itself.
+    let gone = Finding::Heard { bus: bus.clone(), from: "A3".into(), at: "A2".into(), heard: false };
+    let p = Posterior::new(&MODEL, &[Evidence::new(state("on"), gone)]).unwrap();
+    assert!(of(&p, "wire:347") + of(&p, "part:A3") + of(&p, "wire:21") > 0.02);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(10))]
+    /// True evidence never speaks against the true item beyond what noise can do: a reading of the
+    /// hidden fault itself, taken anywhere on the washer's circuit, off by half a meter's tolerance.
+    #[test]
+    fn true_evidence_does_not_lower_the_truth(
+        which in 0..4usize,
+        point in prop::sample::select(vec!["K9.87", "C4.7:cabin", "C4.7:engine", "M7.1", "M7.2", "G6", "F23.2"]),
+        noise in -0.5..0.5f64,
+    ) {
+        let hidden = ["terminal:C4.7:series:2.2", "wire:62:series:4.7", "ground:G6:series:2.2", "part:K9:contact_series:4.7"][which];
+        let f = fault::by_id(&MODEL.circuit, hidden).unwrap();
+        let on = state("rear_washer");
+        let mut bench = Exact::with(&[hidden]);
+        bench.set(&on);
+        let value = bench.read(&Probe::volts(point, "BAT.-")).unwrap();
+        let read = volts(&on, point, value + noise * Instrument::Volts.sigma(value));
+        let before = Posterior::new(&MODEL, &[weak_washer()]).unwrap();
+        let after = Posterior::new(&MODEL, &[weak_washer(), read]).unwrap();
+        prop_assert!(of(&after, &f.repair_item) > 0.85 * of(&before, &f.repair_item));
+    }
+}
