@@ -2,20 +2,8 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{Browser, browser, program, view};
+use bench::{Browser, browser, entries, grown, program, settled, view};
 use std::time::Duration;
-
-/// Number of ledger entries; waits until it has grown.
-async fn grown(url: &str, job: i64, from: usize) -> serde_json::Value {
-    for _ in 0..300 {
-        let v = view(url, job).await;
-        if v["ledger"].as_array().unwrap().len() > from {
-            return v;
-        }
-        tokio::time::sleep(Duration::from_millis(100)).await;
-    }
-    panic!("nothing was added to the ledger");
-}
 
 /// Presses and waits for the ledger to grow; once more when the press fell on a button that was
 /// just being disabled.
@@ -34,10 +22,6 @@ async fn press_and_grow(b: &Browser, url: &str, inside: &str, words: &str) -> se
     panic!("pressing {words} adds nothing to the ledger:\n{}", b.text().await);
 }
 
-fn entries(v: &serde_json::Value) -> usize {
-    v["ledger"].as_array().unwrap().len()
-}
-
 /// Does what the card proposes until the suspect is proven.
 async fn follow(b: &Browser, url: &str, job: i64) -> usize {
     for n in 0..15 {
@@ -47,9 +31,14 @@ async fn follow(b: &Browser, url: &str, job: i64) -> usize {
         }
         let check = &v["next"][0];
         b.css(&format!("[data-check=\"{}\"]", check["id"].as_str().unwrap())).await;
-        let press = if check["quantity"] == "effect" { "Drive it and look" } else { "From meter" };
+        let press = match check["quantity"].as_str().unwrap() {
+            "effect" => "Drive it and look",
+            "scan" => "Keep, clear",
+            "moved" | "seen" | "jumper" | "swap" => "Do it",
+            _ => "From meter",
+        };
         press_and_grow(b, url, "section[@aria-label='Next check']", press).await;
-        grown(url, job, entries(&v) + 1).await;
+        settled(url, job).await;
     }
     panic!("no end: {}", b.text().await);
 }

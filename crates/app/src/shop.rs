@@ -6,7 +6,9 @@ use diagnosis::Model;
 use diagnosis::ledger::{Entry, Numbered};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 use store::Store;
 use tokio::sync::broadcast;
 
@@ -22,6 +24,8 @@ pub struct Shop {
     models: Mutex<BTreeMap<String, Arc<Model>>>,
     benches: Mutex<BTreeMap<Option<i64>, Arc<Bench>>>,
     views: Mutex<BTreeMap<i64, KeptView>>,
+    /// Views being made now; work done ahead gives way to them.
+    thinking: Arc<AtomicUsize>,
     /// Job numbers whose ledger grew.
     pub changed: broadcast::Sender<i64>,
 }
@@ -50,6 +54,7 @@ impl Shop {
             models: Mutex::default(),
             benches: Mutex::default(),
             views: Mutex::default(),
+            thinking: Arc::default(),
             changed: broadcast::channel(64).0,
         })
     }
@@ -69,7 +74,10 @@ impl Shop {
         {
             return Ok(view.clone());
         }
-        let view = make()?;
+        self.thinking.fetch_add(1, Ordering::Relaxed);
+        let made = make();
+        self.thinking.fetch_sub(1, Ordering::Relaxed);
+        let view = made?;
         *slot = Some((entries.len(), view.clone()));
         Ok(view)
     }
@@ -120,7 +128,7 @@ impl Shop {
         let model = Arc::new(Model::new(vehicle).map_err(|e| e.to_string())?);
         lock(&self.models).insert(id.to_owned(), Arc::clone(&model));
         // The named states are solved while the first page is being read.
-        let ahead = Arc::clone(&model);
+        let (ahead, thinking) = (Arc::clone(&model), Arc::clone(&self.thinking));
         std::thread::spawn(move || {
             ahead.reachable();
             for named in &ahead.circuit.vehicle.states {
@@ -129,6 +137,9 @@ impl Shop {
             ahead.loads();
             // The rest while the technician takes the complaint.
             for named in &ahead.circuit.vehicle.states {
+                while thinking.load(Ordering::Relaxed) > 0 {
+                    std::thread::sleep(Duration::from_millis(50));
+                }
                 ahead.predict_all(&named.state);
             }
         });

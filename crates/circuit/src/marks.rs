@@ -28,6 +28,7 @@ pub fn marks(fault: &Fault) -> &'static [(Mark, f64)] {
         ("connector", "wet") => &[(Mark::Water, 0.7), (Mark::Corrosion, 0.2)],
         ("connector", _) => &[(Mark::Water, 0.2), (Mark::Damage, 0.2)],
         ("ground", _) => &[(Mark::Corrosion, 0.5), (Mark::Damage, 0.1)],
+        ("splice", m) if m.starts_with("open") => &[(Mark::Damage, 0.7)],
         ("splice", _) => &[(Mark::Corrosion, 0.3)],
         _ => &[(Mark::Damage, 0.05)],
     }

@@ -53,6 +53,8 @@ const JUMPERS: usize = 3;
 const SWAPS: usize = 2;
 /// Suspicion from which on swapping a part is worth a thought.
 const WORTH_SWAPPING: f64 = 0.05;
+/// A jumper with its fuse, ohms.
+const JUMPER_OHMS: f64 = 0.03;
 /// A sensor, reference or data pin must not see more than this, volts.
 const SIGNAL_PIN_VOLTS: f64 = 6.0;
 /// Continuous current of a copper conductor in a loom by its area in mm²: about 14 A at 1 mm²,
@@ -150,11 +152,13 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
     let p = model.predict(state);
     let mut sweep = p.sweep.clone();
     let changes: Vec<Change> = leads.change().into_iter().collect();
-    let with = sweep.solve(&changes);
     let mut out = Vec::new();
-    if with.tool_blew {
+    if sweep.solve(&changes).tool_blew {
         out.push("its fuse would blow: it would bridge a supply to ground".to_owned());
     }
+    // What would happen until it does.
+    let [a, b] = leads.nodes(c);
+    let with = sweep.solve(&[Change::Bridge(a, b, JUMPER_OHMS)]);
     for (d, placed) in c.devices.iter().enumerate() {
         let part = &v.parts[placed.part];
         let element = &part.elements[placed.element];

@@ -43,8 +43,8 @@ pub struct Predictions {
     pub sweep: Sweep,
     /// The phases of the state with their shares of time, made when first asked for.
     phases: OnceLock<Vec<(Phase, OnceLock<Sweep>)>>,
-    /// The healthy vehicle with part values drawn within tolerance.
-    pub drawn: Vec<Snapshot>,
+    /// The healthy vehicle with part values drawn within tolerance, solved when first asked for.
+    drawn: OnceLock<Vec<Snapshot>>,
     /// Per hypothesis, in the order of [`Model::faults`], as far as it was asked for.
     faults: Vec<OnceLock<Snapshot>>,
 }
@@ -207,11 +207,6 @@ impl Model {
         let solution = sweep.healthy().clone();
         let healthy = Arc::new(Healthy::of(c, &solution));
         let faults = vec![OnceLock::new(); self.faults.len()];
-        let drawn = self
-            .drawn
-            .par_iter()
-            .map(|d| Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None)))))
-            .collect();
         let healthy_snapshot = Snapshot::healthy(&healthy);
         let made = Arc::new(Predictions {
             healthy: healthy_snapshot,
@@ -219,7 +214,7 @@ impl Model {
             solution,
             sweep,
             phases: OnceLock::new(),
-            drawn,
+            drawn: OnceLock::new(),
             faults,
         });
         let mut cache = self.cache.lock().unwrap_or_else(PoisonError::into_inner);
@@ -411,6 +406,23 @@ impl Model {
         Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes))
     }
 
+    /// The same for many sets of changes.
+    pub fn snapshots(&self, state: &OperatingState, all: &[Vec<Change>]) -> Vec<Snapshot> {
+        let p = self.predict(state);
+        let stretch = all.len().div_ceil(2 * rayon::current_num_threads()).max(1);
+        let parts: Vec<Vec<Snapshot>> = all
+            .par_chunks(stretch)
+            .map(|part| {
+                let mut sweep = p.sweep.clone();
+                let snapshot = |changes: &Vec<Change>| {
+                    Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes))
+                };
+                part.iter().map(snapshot).collect()
+            })
+            .collect();
+        parts.into_iter().flatten().collect()
+    }
+
     /// What a meter shows under any changes of the circuit; infinite is over limit.
     ///
     /// # Errors
@@ -424,11 +436,41 @@ impl Model {
         Ok(reading::read(self, state, changes, probe.leads(&self.circuit)?))
     }
 
+    fn drawn<'p>(&self, p: &'p Predictions, state: &OperatingState) -> &'p [Snapshot] {
+        p.drawn.get_or_init(|| {
+            let of = |d: &Circuit| {
+                Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None))))
+            };
+            self.drawn.par_iter().map(of).collect()
+        })
+    }
+
     /// How far the reading of a sound vehicle scatters, one standard deviation.
-    pub fn scatter(&self, p: &Predictions, shown: impl Fn(&Snapshot) -> f64) -> f64 {
+    pub fn scatter(
+        &self,
+        p: &Predictions,
+        state: &OperatingState,
+        shown: impl Fn(&Snapshot) -> f64,
+    ) -> f64 {
+        let drawn = self.drawn(p, state);
         let nominal = shown(&p.healthy);
-        let sum: f64 = p.drawn.iter().map(|d| (shown(d) - nominal).powi(2)).sum();
-        (sum / p.drawn.len().max(1) as f64).sqrt()
+        let sum: f64 = drawn.iter().map(|d| (shown(d) - nominal).powi(2)).sum();
+        (sum / drawn.len().max(1) as f64).sqrt()
+    }
+
+    /// The same, well enough to choose a check by: with connectors unplugged it is taken to scatter
+    /// as with everything plugged, which has been solved long since.
+    pub fn rough_scatter(
+        &self,
+        p: &Predictions,
+        state: &OperatingState,
+        shown: impl Fn(&Snapshot) -> f64,
+    ) -> f64 {
+        if state.unplugged.is_empty() {
+            return self.scatter(p, state, shown);
+        }
+        let plugged = OperatingState { unplugged: Default::default(), ..state.clone() };
+        self.scatter(&self.predict(&plugged), &plugged, shown)
     }
 
     /// Scatter of a reading that loads the circuit, from the drawn vehicles themselves.

@@ -1,9 +1,10 @@
 //! Pairs of faults: tried, best first, when no single fault explains the evidence.
 
-use crate::evidence::{Evidence, Likelihood, Moment};
-use crate::model::{Model, ModelError};
+use crate::evidence::{Evidence, Likelihood, Moment, Prepared};
+use crate::model::{Model, ModelError, Snapshot};
 use crate::posterior::Posterior;
 use crate::prior::Priors;
+use circuit::Change;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -108,15 +109,35 @@ pub(crate) fn best(
         .collect();
     bounded.sort_by(|x, y| y.0.total_cmp(&x.0).then((x.1, x.2).cmp(&(y.1, y.2))));
     bounded.truncate(EXACT);
+    let prepared =
+        evidence.iter().map(|e| e.prepare(model)).collect::<Result<Vec<_>, ModelError>>()?;
+    // What each pair predicts, state by state.
+    let mut states: Vec<_> =
+        prepared.iter().filter(|p| p.is_predicted()).map(|p| p.state).collect();
+    states.sort_unstable();
+    states.dedup();
+    let changes: Vec<Vec<Change>> = bounded
+        .iter()
+        .map(|(_, a, b)| {
+            let of = |h: usize| model.faults[h].changes.iter().copied();
+            of(*a).chain(of(*b)).collect()
+        })
+        .collect();
+    let predicted: Vec<Vec<Snapshot>> =
+        states.iter().map(|state| model.snapshots(state, &changes)).collect();
     // Added in sorted order, so that the order of the evidence does not matter.
-    let exact = |(_, a, b): &(f64, usize, usize)| {
+    let exact = |(k, (_, a, b)): (usize, &(f64, usize, usize))| {
         let faults = [&model.faults[*a], &model.faults[*b]];
-        let mut logs =
-            evidence.iter().map(|e| e.under(model, &faults)).collect::<Result<Vec<_>, _>>()?;
+        let log = |p: &Prepared<'_>| {
+            let state = states.binary_search(&p.state).ok();
+            p.under(model, &faults, state.map(|s| &predicted[s][k]))
+        };
+        let mut logs = prepared.iter().map(log).collect::<Result<Vec<_>, _>>()?;
         logs.sort_by(f64::total_cmp);
         Ok(Pair { a: *a, b: *b, p: 0.0, log: prior(*a, *b) + logs.iter().sum::<f64>() })
     };
-    let mut pairs = bounded.par_iter().map(exact).collect::<Result<Vec<_>, ModelError>>()?;
+    let mut pairs =
+        bounded.par_iter().enumerate().map(exact).collect::<Result<Vec<_>, ModelError>>()?;
     pairs.sort_by(|x, y| y.log.total_cmp(&x.log).then((x.a, x.b).cmp(&(y.a, y.b))));
     Ok(pairs)
 }

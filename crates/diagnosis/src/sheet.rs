@@ -105,6 +105,7 @@ pub struct Wanted<'a> {
 /// Values of points in a state.
 pub(crate) struct Values<'a> {
     model: &'a Model,
+    state: OperatingState,
     predictions: std::sync::Arc<crate::model::Predictions>,
     under: Option<Vec<f64>>,
     reference: usize,
@@ -118,7 +119,8 @@ impl<'a> Values<'a> {
             let mut sweep: Sweep = predictions.sweep.clone();
             sweep.solve(&f.changes).volts.to_vec()
         });
-        Self { model, predictions, under, reference: c.node(&c.reference).unwrap_or(0) }
+        let state = state.clone();
+        Self { model, state, predictions, under, reference: c.node(&c.reference).unwrap_or(0) }
     }
 
     /// Sound volts of a point against battery minus, half the width of the sound range, and volts
@@ -127,7 +129,7 @@ impl<'a> Values<'a> {
         let at = self.model.circuit.node(end).unwrap_or(0);
         let across = |s: &Snapshot| s.between(at, self.reference);
         let volts = across(&self.predictions.healthy);
-        let scatter = self.model.scatter(&self.predictions, across);
+        let scatter = self.model.scatter(&self.predictions, &self.state, across);
         let blur = scatter.hypot(circuit::Instrument::Volts.sigma(volts));
         let under = self.under.as_ref().map(|v| v[at] - v[self.reference]);
         (volts, SOUND * blur, under)

@@ -116,7 +116,9 @@ fn moving_the_right_place_points_to_what_lies_there() {
     };
     let before = Posterior::given(&MODEL, &sometimes, &[weak_washer()]).unwrap();
     let item = "terminal:C4.7";
-    assert!(of(&weigh(true), item) > 0.6 && of(&weigh(true), item) > 2.0 * of(&before, item));
+    let (then, was) = (of(&weigh(true), item), of(&before, item));
+    assert!(then > 2.0 * was, "{then} after {was}");
+    assert_eq!(MODEL.items[weigh(true).ranking()[0].0], item);
     assert!(of(&weigh(false), item) < of(&before, item));
     let covered = coverage::wiggle(&MODEL, &before, "C4").unwrap();
     assert!(covered.proves.iter().any(|s| s.item == item), "{covered:#?}");
@@ -149,7 +151,8 @@ fn a_jumper_proves_what_it_bridges_and_is_refused_where_it_harms() {
     let short = coverage::jumper(&MODEL, &p, &on, "R30", "G6", "M7").unwrap();
     assert!(short.refused[0].contains("fuse would blow"), "{short:#?}");
     // Twelve volts on a sensor's line.
-    let signal = coverage::jumper(&MODEL, &p, &on, "R30", "XB1.1", "M7").unwrap();
+    let signal = coverage::jumper(&MODEL, &p, &on, "R30", "X10.REF1", "M7").unwrap();
+
     assert!(signal.refused.iter().any(|r| r.contains("signal pin")), "{signal:#?}");
     // As evidence: with the jumper the pump runs, so the fault is bridged.
     let works = Finding::Substituted {
@@ -158,27 +161,36 @@ fn a_jumper_proves_what_it_bridges_and_is_refused_where_it_harms() {
         part: "M7".into(),
         strength: Strength::Normal,
     };
-    let after = Posterior::new(&MODEL, &[weak_washer(), Evidence::new(on, works)]).unwrap();
+    let works = Evidence { present: Present::Yes, ..Evidence::new(on, works) };
+    let after = Posterior::new(&MODEL, &[weak_washer(), works]).unwrap();
     assert!(of(&after, "ground:G6") < 0.1 * of(&p, "ground:G6"));
     assert!(of(&after, "terminal:C4.7") > of(&p, "terminal:C4.7"));
 }
 
 #[test]
 fn a_known_good_part_clears_or_convicts_the_one_it_stands_in_for() {
-    let nothing = Finding::Effect { part: "M7".into(), strength: Strength::None };
-    let complaint = Evidence::new(state("rear_washer"), nothing);
-    let swapped = |strength| {
-        let finding = Finding::Substituted {
-            jumper: None,
-            swapped: Some("K9".into()),
-            part: "M7".into(),
-            strength,
-        };
-        let all = [complaint.clone(), Evidence::new(state("rear_washer"), finding)];
-        of(&Posterior::new(&MODEL, &all).unwrap(), "part:K9")
+    let there = |finding| Evidence {
+        present: Present::Yes,
+        ..Evidence::new(state("rear_washer"), finding)
     };
-    assert!(swapped(Strength::Normal) > 0.9);
-    assert!(swapped(Strength::None) < 0.01);
+    let nothing = Finding::Effect { part: "M7".into(), strength: Strength::None };
+    let complaint = there(nothing);
+    let swapped = |strength| Finding::Substituted {
+        jumper: None,
+        swapped: Some("K9".into()),
+        part: "M7".into(),
+        strength,
+    };
+    let after = |found| {
+        of(&Posterior::new(&MODEL, &[complaint.clone(), found]).unwrap(), "part:K9")
+    };
+    let before = of(&Posterior::new(&MODEL, std::slice::from_ref(&complaint)).unwrap(), "part:K9");
+    let convicted = after(there(swapped(Strength::Normal)));
+    assert!(convicted > 0.2 && convicted > 5.0 * before, "{before} {convicted}");
+    assert!(after(there(swapped(Strength::None))) < 0.1 * before);
+    // Where nobody knows whether the symptom is there, it may be gone by chance: much less is proven.
+    let maybe = Evidence::new(state("rear_washer"), swapped(Strength::Normal));
+    assert!(after(maybe) < 0.5);
 }
 
 #[test]
@@ -207,7 +219,8 @@ fn two_faults_at_once_are_tried_when_one_does_not_explain_it() {
     let mut names = [best.a, best.b].map(|h| MODEL.faults[h].repair_item.clone());
     names.sort();
     assert_eq!(names, ["ground:G6", "terminal:C4.7"], "{:?}", p.ranking()[..4].to_vec());
-    assert!(of(&p, "ground:G6") > 0.5 && of(&p, "terminal:C4.7") > 0.5);
+    let both = (of(&p, "ground:G6"), of(&p, "terminal:C4.7"));
+    assert!(both.0 > 0.3 && both.1 > 0.3, "{both:?} {:?}", p.pairs.len());
     let list = suspects::suspects(&MODEL, MODEL.plain(), &evidence, &p, 2).unwrap();
     assert!(list.iter().all(|s| !s.together_with.is_empty()), "{list:#?}");
 }
@@ -276,8 +289,10 @@ fn one_may_ask_what_one_would_read_and_why_not_there() {
     let probe = Probe::volts("M7.1", "BAT.-");
     let also = Some("wire:62:open");
     let ifs = what_if::what_if(&MODEL, &on, &probe, &list, also).unwrap();
-    assert_eq!(ifs.len(), 5);
-    assert!(!ifs[0].differs && ifs[4].differs && ifs[4].reads.starts_with('0'), "{ifs:#?}");
+    let open = ifs.last().unwrap();
+    assert_eq!(open.item, "wire:62");
+    assert!(!ifs[0].differs && open.differs && open.reads.starts_with('0'), "{ifs:#?}");
+    assert!(ifs.iter().any(|i| i.item == list[0].repair_item && i.differs), "{ifs:#?}");
     let ask = Ask {
         model: &MODEL,
         priors: MODEL.plain(),
@@ -336,9 +351,13 @@ fn live_values_and_buses_are_evidence_too() {
     // The body module's own reading of its supply, through a burnt fuse.
     let low = Finding::Signal { signal: "body_supply".into(), value: 9.0 };
     let p = Posterior::new(&MODEL, &[Evidence::new(state("on"), low)]).unwrap();
-    let (top, probability) = p.ranking()[0];
-    let feeds = ["F", "J", "X2", "wire", "terminal", "ground", "part"];
-    assert!(feeds.iter().any(|f| MODEL.items[top].contains(f)) && probability < 0.9);
+    // Whatever leads moves that very signal, and the clean reading of it refutes it again.
+    let leading = p.ranking()[..3].to_vec();
+    let high = Finding::Signal { signal: "body_supply".into(), value: 12.0 };
+    let after = Posterior::new(&MODEL, &[Evidence::new(state("on"), high)]).unwrap();
+    for (item, probability) in leading.into_iter().filter(|(i, _)| MODEL.items[*i] != "elsewhere") {
+        assert!(after.items[item] < 0.5 * probability, "{}", MODEL.items[item]);
+    }
     // A body line held at half its dominant level speaks for that bus.
     let bus = &MODEL.circuit.vehicle.buses.iter().find(|b| b.id == "body").unwrap().id;
     let high = |value| Finding::Level {

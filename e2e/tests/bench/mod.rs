@@ -93,7 +93,7 @@ pub async fn browser() -> Browser {
     panic!("ChromeDriver does not start");
 }
 
-const PATIENCE: Duration = Duration::from_secs(20);
+const PATIENCE: Duration = Duration::from_secs(40);
 
 impl Browser {
     pub async fn go(&self, url: &str) {
@@ -171,4 +171,38 @@ impl Browser {
 /// A GET or POST beside the browser, for what a test must know but not do.
 pub async fn view(url: &str, job: i64) -> Value {
     reqwest::get(format!("{url}/api/jobs/{job}")).await.unwrap().json().await.unwrap()
+}
+
+/// Number of ledger entries.
+pub fn entries(v: &Value) -> usize {
+    v["ledger"].as_array().unwrap().len()
+}
+
+/// Waits until the ledger has more than so many entries.
+pub async fn grown(url: &str, job: i64, from: usize) -> Value {
+    for _ in 0..300 {
+        let v = view(url, job).await;
+        if entries(&v) > from {
+            return v;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    panic!("nothing was added to the ledger");
+}
+
+/// Waits until nothing has been added for longer than any step of a check takes.
+pub async fn settled(url: &str, job: i64) -> Value {
+    let mut last = view(url, job).await;
+    let mut still = 0;
+    for _ in 0..400 {
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        let v = view(url, job).await;
+        let cleared = v["ledger"].as_array().unwrap().last().is_some_and(|r| r["kind"] == "cleared");
+        still = if entries(&v) == entries(&last) && !cleared { still + 1 } else { 0 };
+        last = v;
+        if still >= 4 {
+            return last;
+        }
+    }
+    panic!("the ledger does not come to rest");
 }

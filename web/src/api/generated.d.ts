@@ -659,6 +659,8 @@ export interface components {
             text: string;
             /** @description A reading taken after it led has not refuted it. */
             proven: boolean;
+            /** @description Nothing in reach could refute it any more. */
+            exhausted: boolean;
         };
         /** @description A proposed check. */
         Check: {

@@ -218,9 +218,12 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
           {all ? "fewer" : `${view.suspects.length - 3} more`}
         </button>
       )}
-      {view.certain?.proven && (
+      {view.certain && (view.certain.proven || view.certain.exhausted) && (
         <div className="mt-3 border border-verdigris p-3">
-          <p className="font-bold text-verdigris">Proven: {view.certain.text}</p>
+          <p className="font-bold text-verdigris">
+            {view.certain.proven ? "Proven: " : "Nothing in reach could refute it: "}
+            {view.certain.text}
+          </p>
           <button type="button" className="act mt-2 w-full" onClick={() => go("prove")}>
             Repair and prove it
           </button>
@@ -243,7 +246,7 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
       )}
       {!view.repair && view.gate && <GatePanel gate={view.gate} />}
       {!view.repair && !view.certain?.proven && view.next[0] && <NextCheck />}
-      {!view.repair && view.suspects.length > 0 && !view.next[0] && !view.certain?.proven && (
+      {!view.repair && view.suspects.length > 0 && !view.next[0] && !view.certain && (
         <p className="mt-3 border-l-4 border-ochre pl-2 text-[14px]">
           {view.present === "no"
             ? "The symptom is away: while it is, nothing in reach tells more. Provoke it by heat, water or by moving the harness, and set “symptom now” to present."

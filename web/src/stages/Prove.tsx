@@ -108,10 +108,31 @@ export function Prove() {
     );
   }
   const all = view.proofs.every((p) => p.done);
+  const unplugged = view.state.unplugged ?? [];
   return (
     <section className="p-6">
       <h1 className="text-2xl font-bold">Prove the repair</h1>
       <p className="label">{view.repair.text}: what was wrong must now be shown right.</p>
+      {unplugged.length > 0 && (
+        <div className="mt-3 flex items-center gap-4 border-l-4 border-ochre pl-3">
+          <span>
+            <span className="num">{unplugged.join(", ")}</span> still unplugged: the modules
+            complain about that too.
+          </span>
+          <button
+            type="button"
+            className="plain"
+            disabled={busy !== ""}
+            onClick={() =>
+              act("state", { state: { ...view.state, unplugged: [], battery_off: false } }).catch(
+                () => {},
+              )
+            }
+          >
+            Plugged in again
+          </button>
+        </div>
+      )}
       <ul className="mt-4 border-t border-rule">
         {view.proofs.map((p) => (
           <ProofRow key={`${p.kind} ${p.text}`} proof={p} />

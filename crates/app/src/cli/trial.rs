@@ -59,7 +59,7 @@ struct UnderHands {
 const KNOWS: f64 = 0.7;
 /// Chance of a probe that missed, and of a misjudged effect.
 const BAD_PROBE: f64 = 0.015;
-const MISJUDGED: f64 = 0.003;
+const MISJUDGED: f64 = 0.001;
 
 fn strength(effect: f64) -> Strength {
     match effect {

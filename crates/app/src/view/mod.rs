@@ -150,6 +150,8 @@ pub struct Certain {
     pub text: String,
     /// A reading taken after it led has not refuted it.
     pub proven: bool,
+    /// Nothing in reach could refute it any more.
+    pub exhausted: bool,
 }
 
 /// Two faults at once.
@@ -282,6 +284,7 @@ pub fn view(
         item: model.items[top].clone(),
         text: model.item_text(&model.items[top]),
         proven: weighed.proven,
+        exhausted: checks.is_empty(),
     });
     let halos = if trouble_left && !still.is_empty() {
         let ranked = now.items.iter().zip(&model.items);

@@ -10,7 +10,7 @@ pub(crate) fn chances(strength: f64) -> [f64; 3] {
     let soft = |x: f64, edge: f64, width: f64| 1.0 / (1.0 + (-(x - edge) / width).exp());
     let normal = soft(strength, 0.83, 0.03);
     let some = soft(strength, 0.08, 0.02);
-    let slip = 0.004;
+    let slip = 0.001;
     [normal * some, some * (1.0 - normal), 1.0 - some].map(|p| p * (1.0 - 3.0 * slip) + slip)
 }
 

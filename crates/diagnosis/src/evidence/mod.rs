@@ -280,6 +280,49 @@ enum Kind<'a> {
     Substituted(substituted::Swap, f64),
 }
 
+/// See [`Evidence::prepare`].
+pub(crate) struct Prepared<'a> {
+    pub(crate) state: &'a OperatingState,
+    kind: Kind<'a>,
+    expected: Option<Arc<reading::Expected>>,
+}
+
+impl Prepared<'_> {
+    /// Whether it is weighed by what is predicted for its state.
+    pub(crate) fn is_predicted(&self) -> bool {
+        matches!(self.kind, Kind::Predicted(..))
+    }
+
+    /// Log-likelihood under several faults at once; `snapshot` is what they predict for the state.
+    pub(crate) fn under(
+        &self,
+        model: &Model,
+        faults: &[&Fault],
+        snapshot: Option<&Snapshot>,
+    ) -> Result<f64, ModelError> {
+        let changes = || faults.iter().flat_map(|f| f.changes.clone()).collect::<Vec<Change>>();
+        Ok(match (&self.kind, &self.expected) {
+            (Kind::Predicted(score, _), _) => match snapshot {
+                Some(s) => score(s),
+                None => score(&model.snapshot(self.state, &changes())),
+            },
+            (Kind::Reading(probe, read), Some(expected)) => {
+                let value = model.reads(self.state, &changes(), probe)?;
+                let slack = faults.iter().map(|f| crate::model::slack(f)).fold(0.0, f64::max);
+                let (i, healthy) = (probe.instrument, expected.healthy);
+                let sigma = reading::sigma(i, value, healthy, expected.tolerance, slack);
+                reading::log_likelihood(i, *read, value, sigma)
+            }
+            (Kind::Reading(..), None) => 0.0,
+            (Kind::Phase(phase, _), _) => phase.under(model, self.state, &changes()),
+            (Kind::OfFault(of, away, _), _) => {
+                faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(*away)
+            }
+            (Kind::Substituted(swap, _), _) => swap.under(model, self.state, faults)?,
+        })
+    }
+}
+
 impl Evidence {
     /// A finding in a state, with the symptom not looked at.
     pub fn new(state: OperatingState, finding: Finding) -> Self {
@@ -330,33 +373,17 @@ impl Evidence {
         })
     }
 
-    /// How likely a vehicle with several faults at once makes it.
+    /// The same evidence ready to be weighed against several faults at once, again and again.
     ///
     /// # Errors
     /// [`ModelError`] for names the vehicle does not have.
-    pub fn under(&self, model: &Model, faults: &[&Fault]) -> Result<f64, ModelError> {
-        let changes: Vec<Change> = faults.iter().flat_map(|f| f.changes.clone()).collect();
-        Ok(match self.kind(model)? {
-            Kind::Predicted(score, _) => score(&model.snapshot(&self.state, &changes)),
-            Kind::Reading(probe, read) => {
-                let expected = model.expect(&self.state, &probe)?;
-                let value = model.reads(&self.state, &changes, &probe)?;
-                let slack = faults.iter().map(|f| crate::model::slack(f)).fold(0.0, f64::max);
-                let sigma = reading::sigma(
-                    probe.instrument,
-                    value,
-                    expected.healthy,
-                    expected.tolerance,
-                    slack,
-                );
-                reading::log_likelihood(probe.instrument, read, value, sigma)
-            }
-            Kind::Phase(phase, _) => phase.under(model, &self.state, &changes),
-            Kind::OfFault(of, away, _) => {
-                faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(away)
-            }
-            Kind::Substituted(swap, _) => swap.under(model, &self.state, faults)?,
-        })
+    pub(crate) fn prepare<'a>(&'a self, model: &'a Model) -> Result<Prepared<'a>, ModelError> {
+        let kind = self.kind(model)?;
+        let expected = match &kind {
+            Kind::Reading(probe, _) => Some(model.expect(&self.state, probe)?),
+            _ => None,
+        };
+        Ok(Prepared { state: &self.state, kind, expected })
     }
 
     /// Log-likelihood from what is predicted for the state, for kinds that follow from it; else 0.

@@ -62,9 +62,9 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
     let instrument = probe.instrument;
     let healthy = read(model, state, &[], leads);
     let tolerance = match leads {
-        Leads::Between(Instrument::Volts, a, b) => model.scatter(&p, |s| s.between(a, b)),
+        Leads::Between(Instrument::Volts, a, b) => model.scatter(&p, state, |s| s.between(a, b)),
         Leads::Between(..) => model.tool_scatter(state, leads, healthy),
-        Leads::Around(_) => model.scatter(&p, |s| shown(leads, c, s)),
+        Leads::Around(_) => model.scatter(&p, state, |s| shown(leads, c, s)),
     };
     let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
     Ok(Sound { healthy, sigma, tolerance })

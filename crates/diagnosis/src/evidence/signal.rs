@@ -29,7 +29,7 @@ pub(super) fn scorer<'a>(
     let module = super::part(model, &signals[number].module)?;
     let p = model.predict(state);
     let healthy = p.healthy.between(a, b);
-    let tolerance = model.scatter(&p, |s| s.between(a, b));
+    let tolerance = model.scatter(&p, state, |s| s.between(a, b));
     Ok(Box::new(move |s| {
         // A module that does not work tells nothing: such a value came from elsewhere.
         if !s.alive(module) {

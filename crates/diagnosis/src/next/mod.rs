@@ -82,6 +82,15 @@ pub fn ranked(ask: &Ask<'_>) -> Result<Vec<Ranked>, ModelError> {
     })
 }
 
+/// Every check that could tell anything, as far as the likeliest suspects show; best first.
+pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
+    let live = ask.posterior.live(ask.model, NEGLIGIBLE, ask.present);
+    let rough = likeliest(&live);
+    let scales = Scales::new(ask.model, ask.posterior, &rough);
+    let all = rank(ask, &scales, WORTHLESS_BITS, open(ask, &rough, false));
+    all.into_iter().map(ranked_of).collect()
+}
+
 /// The best `most` checks, best first, as the technician reads them.
 ///
 /// # Errors
@@ -223,7 +232,7 @@ fn proofs(ask: &Ask<'_>, top: usize) -> Vec<Ranked> {
     let scales = |live| Scales::whether(model, &challenged, live, top);
     // The same leads in another state prove little: a proof is a reading of its own.
     let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, scales, &rough);
-    list.retain(|v| !matches!(v.candidate.what, What::Look { .. } | What::Move { .. }));
+    list.retain(|v| !matches!(v.candidate.what, What::Move { .. }));
     list.into_iter().map(ranked_of).collect()
 }
 

@@ -244,7 +244,7 @@ impl<'a> Scales<'a> {
         }
         let tolerance = match loads {
             true => 0.05 * if healthy.is_finite() { healthy } else { 0.0 },
-            false => model.scatter(&p, quick),
+            false => model.rough_scatter(&p, &c.state, quick),
         };
         let blur =
             |value: f64, slack: f64| sigma(probe.instrument, value, healthy, tolerance, slack);

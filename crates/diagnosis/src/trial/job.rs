@@ -227,7 +227,11 @@ pub fn work(
             now: &now,
             refused: &refused,
         };
-        let checks = next::ranked(&ask)?;
+        // Only the product's own way goes by the sieve for the best; the others choose among all.
+        let checks = match certain || strategy == Strategy::Engine {
+            true => next::ranked(&ask)?,
+            false => next::useful(&ask),
+        };
         let chosen = match certain {
             true => (!checks.is_empty()).then_some(0),
             false => strategy.choose(model, &steps, &checks, rng),

@@ -52,7 +52,8 @@ impl Strategy {
             }
             _ => None,
         };
-        let voltages = || checks.iter().enumerate().filter_map(|(k, r)| Some((k, plain(r)?, r)));
+        // With everything plugged, as one goes along a circuit.
+        let voltages = || checks.iter().enumerate().filter(|(_, r)| r.candidate.state.unplugged.is_empty()).filter_map(|(k, r)| Some((k, plain(r)?, r)));
         let chosen = match self {
             Self::Engine => Some(0),
             Self::SourceToLoad => voltages()

@@ -34,7 +34,7 @@ fn by_place(field: &Field<'_>) -> Vec<(String, f64)> {
         }
         let own = match item.split_once(':') {
             Some(("terminal", id)) => id.split('.').next(),
-            Some(("connector" | "ground" | "wire", id)) => Some(id),
+            Some(("connector" | "ground" | "wire" | "splice", id)) => Some(id),
             _ => None,
         };
         if let Some(id) = own.filter(|id| place::exists(c, id)) {
