@@ -6,6 +6,7 @@ use diagnosis::ledger::{ReadCode, ScannedModule};
 use link::services::{clear_codes, input_output_control, read_codes, read_data, session};
 use link::{Gateway, LinkError, dtc, scpi};
 use serde_json::json;
+use std::collections::BTreeSet;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
@@ -28,6 +29,8 @@ pub struct Bench {
     /// Addresses.
     pub at: Addresses,
     gateway: tokio::sync::Mutex<Option<Arc<Gateway>>>,
+    /// Outputs driven and not given back yet.
+    driven: tokio::sync::Mutex<BTreeSet<String>>,
     http: reqwest::Client,
 }
 
@@ -63,7 +66,12 @@ impl Bench {
     /// A bench at addresses; nothing is opened yet.
     pub fn new(at: Addresses) -> Self {
         let http = reqwest::Client::builder().no_proxy().timeout(Duration::from_secs(3)).build();
-        Self { at, gateway: tokio::sync::Mutex::new(None), http: http.unwrap_or_default() }
+        Self {
+            at,
+            gateway: tokio::sync::Mutex::new(None),
+            driven: tokio::sync::Mutex::default(),
+            http: http.unwrap_or_default(),
+        }
     }
 
     async fn gateway(&self) -> Result<Arc<Gateway>, String> {
@@ -177,6 +185,12 @@ impl Bench {
         if let Err(e) = &result {
             self.note(e).await;
         }
+        let mut driven = self.driven.lock().await;
+        if on && result.is_ok() {
+            driven.insert(id.to_owned());
+        } else if !on {
+            driven.remove(id);
+        }
         result.map_err(|e| e.to_string())
     }
 
@@ -186,17 +200,18 @@ impl Bench {
         vehicle: &Vehicle,
         state: &OperatingState,
     ) -> Result<(), String> {
+        // First back what is driven: once the state has changed, its module may be off.
+        let driven = self.driven.lock().await.clone();
+        for output in driven.difference(&state.outputs) {
+            // An output that cannot be given back because its module is off is off.
+            let _ = self.drive(vehicle, output, false).await;
+        }
         let mut by_hand = state.clone();
         by_hand.outputs.clear();
         self.hands("/state", &json!(by_hand)).await?;
         tokio::time::sleep(SETTLE).await;
-        for output in &vehicle.outputs {
-            let on = state.outputs.contains(&output.id);
-            let result = self.drive(vehicle, &output.id, on).await;
-            // An output that cannot be given back because its module is off is off.
-            if on {
-                result?;
-            }
+        for output in &state.outputs {
+            self.drive(vehicle, output, true).await?;
         }
         tokio::time::sleep(SETTLE).await;
         Ok(())
@@ -249,11 +264,7 @@ impl Bench {
         seen["changed"].as_bool().ok_or_else(|| "the hands gave no answer".to_owned())
     }
 
-    async fn eyes(
-        &self,
-        what: &str,
-        query: &[(&str, &str)],
-    ) -> Result<serde_json::Value, String> {
+    async fn eyes(&self, what: &str, query: &[(&str, &str)]) -> Result<serde_json::Value, String> {
         let Some(address) = self.at.hands else {
             return Err("no hands are there to do it; do it yourself and say what you found".into());
         };

@@ -22,7 +22,7 @@ async fn standin(fault: Option<&str>) -> Standin {
     };
     let setup = Setup {
         vehicle,
-        fault: fault.map(str::to_owned),
+        faults: fault.map(str::to_owned).into_iter().collect(),
         seed: 5,
         vin: "0PMWR22K8NB004417".into(),
         past: vec![past],

@@ -169,9 +169,8 @@ fn point(
     let node = c.node(&red)?;
     // The state in which most current flows there, among those a key makes.
     let states = c.vehicle.states.iter().filter(|s| s.state.key == vehicle::KeyPosition::On);
-    let loaded = states
-        .map(|s| (c.load_at(&model.predict(&s.state).solution, node), s))
-        .max_by(|a, b| {
+    let loaded =
+        states.map(|s| (c.load_at(&model.predict(&s.state).solution, node), s)).max_by(|a, b| {
             let quick = |s: &vehicle::NamedState| -s.minutes;
             let step = |amps: f64| (amps / LOADED_AMPS).min(20.0).round();
             step(a.0).total_cmp(&step(b.0)).then(quick(a.1).total_cmp(&quick(b.1)))

@@ -52,12 +52,7 @@ pub fn odd_one_out(
         // How surprising the piece is to whoever believes the rest, against what it is to anybody.
         let surprise = posterior.surprise - without.surprise;
         let usual = moment.likelihood.elsewhere.max(moment.likelihood.away);
-        let expected = moment
-            .likelihood
-            .there
-            .iter()
-            .copied()
-            .fold(usual, f64::max);
+        let expected = moment.likelihood.there.iter().copied().fold(usual, f64::max);
         let oddness = expected - surprise;
         if oddness > ODD && best.as_ref().is_none_or(|(o, _)| oddness > *o) {
             let odd = Odd {

@@ -201,12 +201,12 @@ impl Posterior {
         let own: f64 = self.items[top] - self.pairs_of(model, top);
         let mut out = self.clone();
         out.pairs.clear();
-        for h in 0..out.hypotheses.len() {
+        for (h, slot) in out.hypotheses.iter_mut().enumerate() {
             let (p, w) = match is_top(h) {
                 true => (self.hypotheses[h] / own, self.wavering[h] / own),
                 false => (others[h] / total, wavering.get(h).copied().unwrap_or(0.0) / total),
             };
-            out.hypotheses[h] = 0.5 * p;
+            *slot = 0.5 * p;
             if let Some(slot) = out.wavering.get_mut(h) {
                 *slot = 0.5 * w;
             }

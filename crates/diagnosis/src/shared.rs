@@ -104,8 +104,10 @@ pub fn shared(
     let works: Vec<&Evidence> = evidence
         .iter()
         .filter(|e| {
-            matches!(e.finding, Finding::Code { .. } | Finding::Answer { .. } | Finding::Effect { .. })
-                && !is_symptom(&e.finding)
+            matches!(
+                e.finding,
+                Finding::Code { .. } | Finding::Answer { .. } | Finding::Effect { .. }
+            ) && !is_symptom(&e.finding)
         })
         .collect();
     let mut items: Vec<SharedItem> = best
@@ -118,9 +120,7 @@ pub fn shared(
             probability: posterior.items[*item],
         })
         .collect();
-    items.sort_by(|a, b| {
-        b.probability.total_cmp(&a.probability).then_with(|| a.item.cmp(&b.item))
-    });
+    items.sort_by(|a, b| b.probability.total_cmp(&a.probability).then_with(|| a.item.cmp(&b.item)));
     items.sort_by_key(|i| (std::cmp::Reverse(i.causes), !i.ruled_out.is_empty()));
     items.truncate(LISTED);
     Ok(Shared {

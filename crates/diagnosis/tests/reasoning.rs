@@ -54,9 +54,8 @@ fn a_shared_reference_dragged_down_is_found_without_a_module_condemned() {
 fn symptoms_share_what_could_cause_all_of_them_and_serves_nothing_that_works() {
     let evidence = scan(&["part:B2:loads_supply:9"], "on");
     let p = Posterior::new(&MODEL, &evidence).unwrap();
-    let symptoms: Vec<usize> = (0..evidence.len())
-        .filter(|k| shared::is_symptom(&evidence[*k].finding))
-        .collect();
+    let symptoms: Vec<usize> =
+        (0..evidence.len()).filter(|k| shared::is_symptom(&evidence[*k].finding)).collect();
     assert!(symptoms.len() >= 3, "three codes at least");
     let s = shared::shared(&MODEL, &evidence, &p, &symptoms).unwrap();
     let b2 = s.items.iter().find(|i| i.item == "part:B2").expect("the sensor");
@@ -181,9 +180,8 @@ fn a_known_good_part_clears_or_convicts_the_one_it_stands_in_for() {
         part: "M7".into(),
         strength,
     };
-    let after = |found| {
-        of(&Posterior::new(&MODEL, &[complaint.clone(), found]).unwrap(), "part:K9")
-    };
+    let after =
+        |found| of(&Posterior::new(&MODEL, &[complaint.clone(), found]).unwrap(), "part:K9");
     let before = of(&Posterior::new(&MODEL, std::slice::from_ref(&complaint)).unwrap(), "part:K9");
     let convicted = after(there(swapped(Strength::Normal)));
     assert!(convicted > 0.2 && convicted > 5.0 * before, "{before} {convicted}");
@@ -372,7 +370,8 @@ fn live_values_and_buses_are_evidence_too() {
     let on_bus = |p: &Posterior| of(p, "wire:347");
     assert!(on_bus(&short) > 5.0 * on_bus(&sound), "{} {}", on_bus(&short), on_bus(&sound));
     // No frames of the rear module at the gateway: its feeds, its lines, itself.
-    let gone = Finding::Heard { bus: bus.clone(), from: "A3".into(), at: "A2".into(), heard: false };
+    let gone =
+        Finding::Heard { bus: bus.clone(), from: "A3".into(), at: "A2".into(), heard: false };
     let p = Posterior::new(&MODEL, &[Evidence::new(state("on"), gone)]).unwrap();
     assert!(of(&p, "wire:347") + of(&p, "part:A3") + of(&p, "wire:21") > 0.02);
 }

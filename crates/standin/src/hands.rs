@@ -78,11 +78,8 @@ async fn look(
 ) -> Result<Json<Seen>, (StatusCode, String)> {
     let effect = match (&look.red, &look.black, &look.swapped) {
         (Some(red), Some(black), _) => {
-            let jumper = Probe {
-                instrument: Instrument::Jumper,
-                red: red.clone(),
-                black: black.clone(),
-            };
+            let jumper =
+                Probe { instrument: Instrument::Jumper, red: red.clone(), black: black.clone() };
             world.lock().effect_with(&look.part, Some(&jumper), None)
         }
         (_, _, Some(swapped)) => world.lock().effect_with(&look.part, None, Some(swapped)),

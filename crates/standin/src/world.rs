@@ -3,7 +3,9 @@
 use crate::codes::Memory;
 use circuit::marks::{Mark, marks};
 use circuit::software::{self, Verdict};
-use circuit::{Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, place, tolerance};
+use circuit::{
+    Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, place, tolerance,
+};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
@@ -60,6 +62,8 @@ pub(crate) struct World {
     pub(crate) vin: String,
     pub(crate) rng: ChaCha8Rng,
     pub(crate) solved: Option<(OperatingState, Solution)>,
+    /// Verdict of each monitor at that solution, and the supply of its module, volts.
+    judged: Option<(Vec<Verdict>, Vec<f64>)>,
 }
 
 /// Chance that moving the harness where a fault lies that comes and goes changes something, and
@@ -104,6 +108,7 @@ impl World {
             vin: setup.vin,
             rng,
             solved: None,
+            judged: None,
         })
     }
 
@@ -125,6 +130,7 @@ impl World {
         if self.solved.as_ref().is_none_or(|(s, _)| *s != state) {
             let solution = self.circuit.solve(&state, &self.changes(), None);
             self.solved = Some((state, solution));
+            self.judged = None;
         }
         match &self.solved {
             Some((_, solution)) => solution,
@@ -198,7 +204,8 @@ impl World {
     /// Whether something changes when the harness is moved at a place or thing; `wavers` when the
     /// hidden faults come and go.
     pub(crate) fn moved(&mut self, at: &str, wavers: bool) -> bool {
-        let lies = |f: &Fault| place::lies_at(&self.circuit, &f.repair_item, at) && place::can_move(f);
+        let lies =
+            |f: &Fault| place::lies_at(&self.circuit, &f.repair_item, at) && place::can_move(f);
         let there = wavers && self.hidden.iter().any(lies);
         self.rng.random::<f64>() < if there { CHANGES } else { CHANGES_BY_CHANCE }
     }
@@ -224,18 +231,10 @@ impl World {
             !d.left.is_zero()
         });
         self.solve();
-        let verdicts = match &self.solved {
-            Some((_, s)) => software::monitors(&self.circuit, s),
-            None => return,
-        };
-        let supply: Vec<f64> = self
-            .circuit
-            .vehicle
-            .monitors
-            .clone()
-            .iter()
-            .map(|m| self.supply_of(&m.module))
-            .collect();
+        if self.judged.is_none() {
+            self.judge();
+        }
+        let Some((verdicts, supply)) = &self.judged else { return };
         for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
             let memory = &mut self.memory[k];
             match verdicts[k] {
@@ -244,6 +243,25 @@ impl World {
                 Verdict::Failed => memory.failed(by, m.debounce_ms, supply[k]),
             }
         }
+    }
+
+    /// Works out what the monitors find, once for each solution.
+    fn judge(&mut self) {
+        let Some((_, s)) = &self.solved else { return };
+        let verdicts = software::monitors(&self.circuit, s);
+        let modules: Vec<String> =
+            self.circuit.vehicle.monitors.iter().map(|m| m.module.clone()).collect();
+        let mut known: BTreeMap<&str, f64> = BTreeMap::new();
+        let mut supply = Vec::with_capacity(modules.len());
+        for module in &modules {
+            let volts = match known.get(module.as_str()) {
+                Some(volts) => *volts,
+                None => self.supply_of(module),
+            };
+            known.insert(module, volts);
+            supply.push(volts);
+        }
+        self.judged = Some((verdicts, supply));
     }
 
     fn supply_of(&mut self, module: &str) -> f64 {

@@ -197,7 +197,8 @@ pub async fn settled(url: &str, job: i64) -> Value {
     for _ in 0..400 {
         tokio::time::sleep(Duration::from_millis(200)).await;
         let v = view(url, job).await;
-        let cleared = v["ledger"].as_array().unwrap().last().is_some_and(|r| r["kind"] == "cleared");
+        let cleared =
+            v["ledger"].as_array().unwrap().last().is_some_and(|r| r["kind"] == "cleared");
         still = if entries(&v) == entries(&last) && !cleared { still + 1 } else { 0 };
         last = v;
         if still >= 4 {

@@ -341,7 +341,8 @@ pub async fn repair(
     }
     if diagnosis::gate::is_module(&model.circuit, &new.item) {
         let module = new.item.trim_start_matches("part:");
-        let overridden = before.ledger.iter().any(|r| r.kind == "overridden" && r.title.starts_with(module));
+        let overridden =
+            before.ledger.iter().any(|r| r.kind == "overridden" && r.title.starts_with(module));
         let open = match &before.gate {
             Some(gate) if gate.module == module => gate.open,
             _ => 1,

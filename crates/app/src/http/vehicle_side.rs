@@ -292,7 +292,8 @@ pub async fn rescan(
     if case.scans.last().map(|(n, _)| *n) <= case.clears.last().copied() {
         // Nothing is cleared that was not kept.
         let modules = bench.scan(vehicle).await.map_err(Problem::vehicle)?;
-        shop.append(id, &Entry::Scan { state: case.state.clone(), modules }).map_err(Problem::own)?;
+        shop.append(id, &Entry::Scan { state: case.state.clone(), modules })
+            .map_err(Problem::own)?;
     }
     shop.append(id, &Entry::State { state: wanted.state.clone() }).map_err(Problem::own)?;
     if bench.has_hands() {

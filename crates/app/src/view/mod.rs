@@ -293,8 +293,7 @@ pub fn view(
         BTreeMap::new()
     };
     let proofs = proofs::proofs(model, &case, &weighed);
-    let ledger: Vec<Row> =
-        entries.iter().map(|e| rows::row(model, &case, &weighed, e)).collect();
+    let ledger: Vec<Row> = entries.iter().map(|e| rows::row(model, &case, &weighed, e)).collect();
     let searching = trouble_left && !still.is_empty();
     let gate = match model.items[top].strip_prefix("part:").filter(|_| searching && p > GATED) {
         Some(id) => gate::gate(model, &still, id)?,
@@ -409,8 +408,7 @@ fn symptoms(model: &Model, evidence: &[Evidence]) -> Vec<Symptom> {
 fn places(model: &Model) -> Vec<Choice> {
     let v = &model.circuit.vehicle;
     let places = v.places.iter().map(|p| Choice { id: p.id.clone(), name: p.name.clone() });
-    let connectors =
-        v.connectors.iter().map(|c| Choice { id: c.id.clone(), name: c.name.clone() });
+    let connectors = v.connectors.iter().map(|c| Choice { id: c.id.clone(), name: c.name.clone() });
     let grounds = v.grounds.iter().map(|g| Choice { id: g.id.clone(), name: g.name.clone() });
     let parts = v.parts.iter().map(|p| Choice { id: p.id.clone(), name: p.name.clone() });
     places.chain(connectors).chain(grounds).chain(parts).collect()
@@ -442,4 +440,3 @@ fn outputs(model: &Model) -> Vec<OutputView> {
         })
         .collect()
 }
-

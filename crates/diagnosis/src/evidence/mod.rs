@@ -265,6 +265,9 @@ pub fn moments(model: &Model, evidence: &[Evidence]) -> Result<Vec<Moment>, Mode
 /// Log-likelihood of a finding from what a hypothesis predicts for its state.
 pub(crate) type Scorer<'a> = Box<dyn Fn(&Snapshot) -> f64 + Sync + 'a>;
 
+/// Log-likelihood from what a fault itself is: of a steady one and of one that comes and goes.
+pub(crate) type OfFault<'a> = Box<dyn Fn(&Fault) -> [f64; 2] + Sync + 'a>;
+
 /// How a kind of evidence is weighed.
 enum Kind<'a> {
     /// By what is predicted for the state; log-likelihood outside of the file beside it.
@@ -275,7 +278,7 @@ enum Kind<'a> {
     Phase(level::InPhase<'a>, f64),
     /// By what the fault itself is and where it lies: log-likelihood of a steady one and of one that
     /// comes and goes; with nothing wrong; outside of the file.
-    OfFault(Box<dyn Fn(&Fault) -> [f64; 2] + Sync + 'a>, f64, f64),
+    OfFault(OfFault<'a>, f64, f64),
     /// By an effect with a jumper on or a part swapped.
     Substituted(substituted::Swap, f64),
 }
@@ -362,7 +365,7 @@ impl Evidence {
                 Likelihood { there, away, elsewhere, wavering: None }
             }
             Kind::OfFault(of, away, elsewhere) => {
-                let both = model.faults.iter().map(|f| of(f));
+                let both = model.faults.iter().map(of);
                 let (there, wavering) = both.map(|[steady, wavering]| (steady, wavering)).unzip();
                 Likelihood { there, away, elsewhere, wavering: Some(wavering) }
             }

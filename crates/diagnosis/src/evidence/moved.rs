@@ -20,7 +20,7 @@ pub(crate) fn chances(model: &Model, at: &str, fault: &Fault) -> [f64; 2] {
     }
 }
 
-type Scored<'a> = (Box<dyn Fn(&Fault) -> [f64; 2] + Sync + 'a>, f64);
+type Scored<'a> = (super::OfFault<'a>, f64);
 
 pub(super) fn scorer<'a>(
     model: &'a Model,

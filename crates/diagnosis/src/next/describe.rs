@@ -91,10 +91,14 @@ pub(super) fn describe(
     let state_text = words::state(model, &c.state);
     let kind = kind(model, c)?;
     let mut kind = kind;
-    let more: Vec<&str> = c.state.unplugged.difference(&now.unplugged).map(String::as_str).collect();
+    let more: Vec<&str> =
+        c.state.unplugged.difference(&now.unplugged).map(String::as_str).collect();
     if !more.is_empty() {
         kind.text = format!("Unplug {}. {}", more.join(" and "), kind.text);
-        kind.setup.insert(0, ("unplug", more.iter().map(|m| words::thing(model, m)).collect::<Vec<_>>().join(", ")));
+        kind.setup.insert(
+            0,
+            ("unplug", more.iter().map(|m| words::thing(model, m)).collect::<Vec<_>>().join(", ")),
+        );
     }
     let mut setup: Vec<SetupLine> = kind
         .setup

@@ -13,6 +13,7 @@ use crate::model::{Model, ModelError};
 use crate::posterior::{Explains, Live, Posterior};
 use crate::prior::Priors;
 use candidates::{Candidate, Field, What};
+use circuit::Instrument;
 pub use describe::{Check, Outcome, SetupLine};
 use rayon::prelude::*;
 use value::{Scales, Table};
@@ -37,6 +38,10 @@ pub struct Ask<'a> {
     pub refused: &'a [String],
 }
 
+/// Hypotheses that shape the next check at most, and tools that load the circuit, for which each of
+/// them is solved anew, among the candidates that the sieve lets through.
+const MOST_LIVE: usize = 2000;
+const MOST_LOADING: usize = 4;
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
 /// Hypotheses this much less likely than the leading one do not shape the next check.
@@ -75,7 +80,7 @@ fn certain(ask: &Ask<'_>) -> Option<usize> {
 /// # Errors
 /// [`ModelError`].
 pub fn ranked(ask: &Ask<'_>) -> Result<Vec<Ranked>, ModelError> {
-    let live = ask.posterior.live(ask.model, NEGLIGIBLE, ask.present);
+    let live = live_of(ask);
     Ok(match certain(ask) {
         Some(top) => proofs(ask, top),
         None => searching(ask, &live),
@@ -84,7 +89,7 @@ pub fn ranked(ask: &Ask<'_>) -> Result<Vec<Ranked>, ModelError> {
 
 /// Every check that could tell anything, as far as the likeliest suspects show; best first.
 pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
-    let live = ask.posterior.live(ask.model, NEGLIGIBLE, ask.present);
+    let live = live_of(ask);
     let rough = likeliest(&live);
     let scales = Scales::new(ask.model, ask.posterior, &rough);
     let all = rank(ask, &scales, WORTHLESS_BITS, open(ask, &rough, false));
@@ -97,7 +102,7 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
 /// [`ModelError`].
 pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
     let Ask { model, posterior, .. } = *ask;
-    let live = posterior.live(model, NEGLIGIBLE, ask.present);
+    let live = live_of(ask);
     let scales = Scales::new(model, posterior, &live);
     let proof = certain(ask).is_some();
     ranked(ask)?
@@ -108,6 +113,18 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
             describe::describe(ask, &r, proof, outcomes.unwrap_or_default())
         })
         .collect()
+}
+
+/// What shapes the next check: the likeliest, in their fixed order.
+pub(crate) fn live_of(ask: &Ask<'_>) -> Vec<Live> {
+    let mut live = ask.posterior.live(ask.model, NEGLIGIBLE, ask.present);
+    if live.len() > MOST_LIVE {
+        let mut p: Vec<f64> = live.iter().map(|l| l.p).collect();
+        p.sort_by(|a, b| b.total_cmp(a));
+        let least = p[MOST_LIVE];
+        live.retain(|l| l.p >= least);
+    }
+    live
 }
 
 /// The likeliest explanations, as far as the first sieve looks.
@@ -181,6 +198,13 @@ fn sieve<'a>(
     rough: &'a [Live],
 ) -> Vec<Valued> {
     let mut sieved = rank(ask, &scales(rough), least, open(ask, rough, in_any_state));
+    let mut loading = 0;
+    sieved.retain(|v| {
+        let loads = matches!(&v.candidate.what, What::Jumper { .. })
+            || matches!(&v.candidate.what, What::Reading(p) if !matches!(p.instrument, Instrument::Volts | Instrument::Amps));
+        loading += usize::from(loads);
+        !loads || loading <= MOST_LOADING
+    });
     sieved.truncate(SIEVED);
     if rough.len() == live.len() {
         return sieved;
@@ -227,7 +251,7 @@ fn proofs(ask: &Ask<'_>, top: usize) -> Vec<Ranked> {
     let model = ask.model;
     let challenged = ask.posterior.challenged(model, ask.priors, top);
     let ask = Ask { posterior: &challenged, ..*ask };
-    let live = challenged.live(model, NEGLIGIBLE, ask.present);
+    let live = live_of(&ask);
     let rough = likeliest(&live);
     let scales = |live| Scales::whether(model, &challenged, live, top);
     // The same leads in another state prove little: a proof is a reading of its own.

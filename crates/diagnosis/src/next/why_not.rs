@@ -3,7 +3,7 @@
 
 use super::candidates::{Candidate, What};
 use super::value::Scales;
-use super::{Ask, Check, NEGLIGIBLE, Outcome, checks};
+use super::{Ask, Check, Outcome, checks};
 use crate::model::ModelError;
 use crate::verdict;
 use circuit::Probe;
@@ -44,7 +44,7 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
         state: state.clone(),
         state_id: named.map_or_else(|| "now".to_owned(), |s| s.id.clone()),
     };
-    let live = ask.posterior.live(model, NEGLIGIBLE, ask.present);
+    let live = super::live_of(ask);
     let hypotheses: Vec<usize> =
         (0..model.faults.len()).filter(|h| ask.posterior.hypotheses[*h] > 1e-6).collect();
     model.predict_some(state, &hypotheses);

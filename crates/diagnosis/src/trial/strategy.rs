@@ -53,7 +53,13 @@ impl Strategy {
             _ => None,
         };
         // With everything plugged, as one goes along a circuit.
-        let voltages = || checks.iter().enumerate().filter(|(_, r)| r.candidate.state.unplugged.is_empty()).filter_map(|(k, r)| Some((k, plain(r)?, r)));
+        let voltages = || {
+            checks
+                .iter()
+                .enumerate()
+                .filter(|(_, r)| r.candidate.state.unplugged.is_empty())
+                .filter_map(|(k, r)| Some((k, plain(r)?, r)))
+        };
         let chosen = match self {
             Self::Engine => Some(0),
             Self::SourceToLoad => voltages()

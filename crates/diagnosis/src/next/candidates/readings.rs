@@ -214,11 +214,8 @@ pub(super) fn in_state(
     }
     for (w, wire) in model.circuit.vehicle.wires.iter().enumerate() {
         if prints.wires[w] != 0 {
-            let probe = Probe {
-                instrument: Instrument::Amps,
-                red: wire.id.clone(),
-                black: String::new(),
-            };
+            let probe =
+                Probe { instrument: Instrument::Amps, red: wire.id.clone(), black: String::new() };
             offer((2, prints.wires[w], 0), probe);
         }
     }

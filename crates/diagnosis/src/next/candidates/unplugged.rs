@@ -20,7 +20,8 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
     let v = &c.vehicle;
     let (mut connectors, mut cavities) = (BTreeMap::new(), BTreeMap::new());
     let pluggable = |id: &str| {
-        c.names.connector(id).is_some() || c.terminal_branch.contains_key(&(id.to_owned(), "1".to_owned()))
+        c.names.connector(id).is_some()
+            || c.terminal_branch.contains_key(&(id.to_owned(), "1".to_owned()))
     };
     for l in field.live {
         let Explains::Fault(h) = l.what else { continue };
@@ -94,7 +95,8 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
         }
         readings::in_state(field, &pulled, &on_id, out);
         out.push(Candidate { what: What::Scan, state: pulled, state_id: on_id.clone() });
-        let dead = OperatingState { battery_off: true, ..OperatingState::default() }.without(&connector);
+        let dead =
+            OperatingState { battery_off: true, ..OperatingState::default() }.without(&connector);
         let mut own: Vec<(&String, f64)> = cavities
             .iter()
             .filter(|(cavity, p)| owner(cavity) == connector && **p > WORTH)
