@@ -45,7 +45,7 @@ async fn any_circuit_can_be_found_grown_followed_and_taken_apart() {
     // From there along the conductor, and on to what hangs beside it.
     b.press("follow 160").await;
     b.css("input[placeholder='Conductor 160 end to end']").await;
-    assert!(!b.has("[data-part='G19']").await);
+    b.gone("[data-part='G19']").await;
     b.press("more at X10").await;
     b.css("[data-wire='193']").await;
 

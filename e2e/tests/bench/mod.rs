@@ -113,6 +113,17 @@ impl Browser {
         self.client.find(Locator::Css(css)).await.is_ok()
     }
 
+    /// Waits until something is no longer there.
+    pub async fn gone(&self, css: &str) {
+        for _ in 0..100 {
+            if !self.has(css).await {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("{css} stays:\n{}", self.text().await);
+    }
+
     /// Clicks the first enabled button or link whose words begin so.
     pub async fn press(&self, words: &str) {
         self.press_in("*", words).await;
