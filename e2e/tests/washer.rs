@@ -110,7 +110,7 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
     b.go(&format!("{url}/job/1/circuit")).await;
 
     let checks = follow(&b, &url, 1).await;
-    assert!(checks <= 8, "{checks} checks");
+    assert!(checks <= 12, "{checks} checks");
     let v = view(&url, 1).await;
     assert_eq!(v["suspects"][0]["repair_item"], "terminal:C4.7");
     assert!(v["suspects"][0]["probability"].as_f64().unwrap() > 0.95);
@@ -179,12 +179,12 @@ async fn without_any_link_the_job_is_done_by_typing() {
     b.says("no link is set up").await;
     b.press("seen").await;
     b.press("Circuit").await;
-    for n in 0..15 {
+    for n in 0..40 {
         let v = view(&url, 1).await;
         if v["certain"]["proven"] == true {
             break;
         }
-        assert!(n < 14, "no end: {}", v["suspects"]);
+        assert!(n < 39, "no end: {}", v["suspects"]);
         let check = &v["next"][0];
         b.css(&format!("[data-check=\"{}\"]", check["id"].as_str().unwrap())).await;
         let state = v["states"]
@@ -192,9 +192,14 @@ async fn without_any_link_the_job_is_done_by_typing() {
             .unwrap()
             .iter()
             .find(|s| s["state"] == check["state"])
-            .map(|s| s["id"].as_str().unwrap().to_owned())
-            .unwrap();
+            .map(|s| s["id"].as_str().unwrap().to_owned());
         let (red, black) = (check["red"].as_str().unwrap(), check["black"].as_str().unwrap());
+        // Nothing is unplugged, moved or looked at in this test: that is refused.
+        let Some(state) = state else {
+            b.press("Cannot do this").await;
+            grown(&url, 1, entries(&v)).await;
+            continue;
+        };
         if check["quantity"] == "effect" {
             let word = if red == "M7" { "weak" } else { "normal" };
             b.press_in("section[@aria-label='Next check']", word).await;
@@ -202,8 +207,10 @@ async fn without_any_link_the_job_is_done_by_typing() {
             let value = format!("{:.2}", volts(&state, red) - volts(&state, black));
             b.fill("#next-value", &value).await;
             b.css("#next-value").await.send_keys("\u{e007}").await.unwrap();
-        } else {
+        } else if check["quantity"] == "amps" {
             b.press("No clamp").await;
+        } else {
+            b.press("Cannot do this").await;
         }
         grown(&url, 1, entries(&v)).await;
     }
