@@ -437,12 +437,15 @@ impl Model {
     }
 
     fn drawn<'p>(&self, p: &'p Predictions, state: &OperatingState) -> &'p [Snapshot] {
-        p.drawn.get_or_init(|| {
-            let of = |d: &Circuit| {
-                Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None))))
-            };
-            self.drawn.par_iter().map(of).collect()
-        })
+        if let Some(drawn) = p.drawn.get() {
+            return drawn;
+        }
+        // Solved before the cell is taken: a core that waits in `par_iter` takes up other work, and
+        // if that wanted the same cell both would wait for ever. Two may solve the same.
+        let of =
+            |d: &Circuit| Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None))));
+        let drawn = self.drawn.par_iter().map(of).collect();
+        p.drawn.get_or_init(|| drawn)
     }
 
     /// How far the reading of a sound vehicle scatters, one standard deviation.

@@ -87,12 +87,15 @@ pub fn ranked(ask: &Ask<'_>) -> Result<Vec<Ranked>, ModelError> {
     })
 }
 
-/// Every check that could tell anything, as far as the likeliest suspects show; best first.
+/// Every check that could tell anything, as far as the likeliest suspects show, but for tools that
+/// load the circuit; best first.
 pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
     let live = live_of(ask);
     let rough = likeliest(&live);
     let scales = Scales::new(ask.model, ask.posterior, &rough);
-    let all = rank(ask, &scales, WORTHLESS_BITS, open(ask, &rough, false));
+    let mut candidates = open(ask, &rough, false);
+    candidates.retain(|c| !loads(c));
+    let all = rank(ask, &scales, WORTHLESS_BITS, candidates);
     all.into_iter().map(ranked_of).collect()
 }
 
@@ -200,8 +203,7 @@ fn sieve<'a>(
     let mut sieved = rank(ask, &scales(rough), least, open(ask, rough, in_any_state));
     let mut loading = 0;
     sieved.retain(|v| {
-        let loads = matches!(&v.candidate.what, What::Jumper { .. })
-            || matches!(&v.candidate.what, What::Reading(p) if !matches!(p.instrument, Instrument::Volts | Instrument::Amps));
+        let loads = loads(&v.candidate);
         loading += usize::from(loads);
         !loads || loading <= MOST_LOADING
     });
@@ -220,6 +222,15 @@ fn sieve<'a>(
         ask.model.predict_some(state, &matters);
     }
     rank(ask, &scales(live), least, sieved.into_iter().map(|v| v.candidate).collect())
+}
+
+/// Whether a check loads the circuit, so that each hypothesis has to be solved anew for it.
+fn loads(c: &Candidate) -> bool {
+    match &c.what {
+        What::Jumper { .. } => true,
+        What::Reading(p) => !matches!(p.instrument, Instrument::Volts | Instrument::Amps),
+        _ => false,
+    }
 }
 
 fn ranked_of(v: Valued) -> Ranked {
