@@ -1,14 +1,13 @@
 //! The shop: vehicles with their models, jobs with their ledgers, benches.
 
+use crate::ahead::Ahead;
 use crate::bench::{Addresses, Bench};
 use crate::view::View;
 use diagnosis::Model;
 use diagnosis::ledger::{Entry, Numbered};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Duration;
 use store::Store;
 use tokio::sync::broadcast;
 
@@ -24,8 +23,7 @@ pub struct Shop {
     models: Mutex<BTreeMap<String, Arc<Model>>>,
     benches: Mutex<BTreeMap<Option<i64>, Arc<Bench>>>,
     views: Mutex<BTreeMap<i64, KeptView>>,
-    /// Views being made now; work done ahead gives way to them.
-    thinking: Arc<AtomicUsize>,
+    ahead: Ahead,
     /// Job numbers whose ledger grew.
     pub changed: broadcast::Sender<i64>,
 }
@@ -54,7 +52,7 @@ impl Shop {
             models: Mutex::default(),
             benches: Mutex::default(),
             views: Mutex::default(),
-            thinking: Arc::default(),
+            ahead: Ahead::default(),
             changed: broadcast::channel(64).0,
         })
     }
@@ -63,6 +61,7 @@ impl Shop {
     /// alone. Two who ask at once wait for one and the same.
     pub fn view<E>(
         &self,
+        model: &Arc<Model>,
         job: i64,
         entries: &[Numbered],
         make: impl FnOnce() -> Result<View, E>,
@@ -74,10 +73,8 @@ impl Shop {
         {
             return Ok(view.clone());
         }
-        self.thinking.fetch_add(1, Ordering::Relaxed);
-        let made = make();
-        self.thinking.fetch_sub(1, Ordering::Relaxed);
-        let view = made?;
+        let view = self.ahead.first(make)?;
+        self.ahead.checks(model, &view.next);
         *slot = Some((entries.len(), view.clone()));
         Ok(view)
     }
@@ -127,22 +124,7 @@ impl Shop {
             vehicle::Vehicle::from_json(&text).map_err(|e| format!("{}: {e}", path.display()))?;
         let model = Arc::new(Model::new(vehicle).map_err(|e| e.to_string())?);
         lock(&self.models).insert(id.to_owned(), Arc::clone(&model));
-        // The named states are solved while the first page is being read.
-        let (ahead, thinking) = (Arc::clone(&model), Arc::clone(&self.thinking));
-        std::thread::spawn(move || {
-            ahead.reachable();
-            for named in &ahead.circuit.vehicle.states {
-                ahead.predict(&named.state);
-            }
-            ahead.loads();
-            // The rest while the technician takes the complaint.
-            for named in &ahead.circuit.vehicle.states {
-                while thinking.load(Ordering::Relaxed) > 0 {
-                    std::thread::sleep(Duration::from_millis(50));
-                }
-                ahead.predict_all(&named.state);
-            }
-        });
+        self.ahead.named_states(&model);
         Ok(model)
     }
 

@@ -8,6 +8,8 @@ pub fn spread(element: &Element, field: &str) -> f64 {
         (Element::Battery { .. }, "open_volts") => 0.012,
         (Element::Motor { .. }, "rated_amps") => 0.06,
         (Element::Generator { .. }, "set_volts") => 0.007,
+        // A regulator holds its set voltage far closer than a part its resistance.
+        (Element::Reference { .. }, "volts") => 0.005,
         (_, "rating_amps" | "min_volts" | "max_volts" | "rated_volts" | "limit_amps") => 0.0,
         (_, "contact_ohms" | "internal_ohms") => 0.15,
         _ => 0.04,

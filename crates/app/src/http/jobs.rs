@@ -45,8 +45,10 @@ pub(super) async fn shown(shop: &Arc<Shop>, id: i64) -> Answer<View> {
         let (job, model) = job(&shop, id)?;
         let entries = shop.ledger(id).map_err(Problem::own)?;
         let confirmed = shop.confirmed(&job.vehicle, id).map_err(Problem::own)?;
-        shop.view(id, &entries, || view::view(&model, id, job.opened_at, &entries, confirmed))
-            .map_err(Problem::input)
+        shop.view(&model, id, &entries, || {
+            view::view(&model, id, job.opened_at, &entries, confirmed)
+        })
+        .map_err(Problem::input)
     });
     work.await.map_err(Problem::own)?.map(Json)
 }
