@@ -39,7 +39,9 @@ async fn follow(b: &Browser, url: &str, job: i64, most: usize, done: impl Fn(&Va
         let press = match check["quantity"].as_str().unwrap() {
             "effect" => "Drive it and look",
             "scan" => "Keep, clear",
-            "moved" | "seen" | "jumper" | "swap" => "Do it",
+            "moved" => "Move it",
+            "seen" => "Look",
+            "jumper" | "swap" => "Try it",
             _ => "From meter",
         };
         press_until_grown(b, url, job, "section[@aria-label='Next check']", press).await;
@@ -68,7 +70,9 @@ async fn repair(b: &Browser, url: &str, job: i64, done: &str) {
         let press = match open["kind"].as_str().unwrap() {
             "reading" => "From meter",
             "effect" => "Drive it and look",
-            _ => "Scan all modules",
+            "moved" => "Move it",
+            "seen" => "Look",
+            _ => "Keep, clear",
         };
         press_until_grown(b, url, job, "main", press).await;
     }
@@ -163,4 +167,6 @@ async fn a_dead_tailgate_and_the_ground_in_its_hinge() {
     let v = settled(&url, job).await;
     assert_eq!(v["certain"]["item"], "wire:25", "{:#}", v["suspects"]);
     b.picture("proven").await;
+    repair(&b, &url, job, "conductor renewed in the hinge boot").await;
+    assert_eq!(view(&url, job).await["signed_off"], true);
 }

@@ -34,7 +34,9 @@ async fn follow(b: &Browser, url: &str, job: i64) -> usize {
         let press = match check["quantity"].as_str().unwrap() {
             "effect" => "Drive it and look",
             "scan" => "Keep, clear",
-            "moved" | "seen" | "jumper" | "swap" => "Do it",
+            "moved" => "Move it",
+            "seen" => "Look",
+            "jumper" | "swap" => "Try it",
             _ => "From meter",
         };
         press_and_grow(b, url, "section[@aria-label='Next check']", press).await;
@@ -130,7 +132,9 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
         let press = match proof["kind"].as_str().unwrap() {
             "reading" => "From meter",
             "effect" => "Drive it and look",
-            _ => "Scan all modules",
+            "moved" => "Move it",
+            "seen" => "Look",
+            _ => "Keep, clear",
         };
         press_and_grow(&b, &url, "main[@data-stage='prove']", press).await;
         tokio::time::sleep(Duration::from_millis(500)).await;

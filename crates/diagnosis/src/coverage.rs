@@ -5,9 +5,9 @@ use crate::evidence::{Strength, effect, moved, substituted};
 use crate::model::{Model, ModelError};
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::meter::Leads;
-use circuit::{Change, Instrument, Probe};
+use circuit::{Change, Circuit, Instrument, Probe};
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
 use vehicle::{Element, KeyPosition, OperatingState};
 
@@ -44,6 +44,21 @@ pub struct Coverage {
     pub leaves: Vec<Share>,
     /// Share of the suspicion that the telling outcome would settle on, 0 to 1.
     pub share: f64,
+    /// The reading to take, where the check is one.
+    pub reading: Option<ToRead>,
+}
+
+/// A reading to take, with the state it is taken in.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct ToRead {
+    /// Quantity, as a reading names it.
+    pub quantity: String,
+    /// Red lead.
+    pub red: String,
+    /// Black lead.
+    pub black: String,
+    /// State, unplugged connectors included.
+    pub state: OperatingState,
 }
 
 /// Share of the suspicion below which a repair item is not listed.
@@ -99,6 +114,7 @@ fn divide(
         proves: shares(model, proves),
         leaves: shares(model, leaves),
         share,
+        reading: None,
     }
 }
 
@@ -338,7 +354,10 @@ pub(crate) fn offers(
 /// [`ModelError`] for a place that does not exist.
 pub fn wiggle(model: &Model, posterior: &Posterior, at: &str) -> Result<Coverage, ModelError> {
     crate::evidence::known_place(model, at)?;
-    let text = format!("Move the harness at {at}: if the symptom changes, the fault lies there");
+    let text = format!(
+        "Move the harness at {}: if the symptom changes, the fault lies there",
+        crate::words::thing(model, at)
+    );
     Ok(divide(model, posterior, text, |h| {
         let [steady, wavering] = moved::chances(model, at, &model.faults[h]);
         let share = posterior.share_wavering(h);
@@ -347,7 +366,38 @@ pub fn wiggle(model: &Model, posterior: &Posterior, at: &str) -> Result<Coverage
     }))
 }
 
-/// How insulation between two conductors is measured: everything they end in unplugged, the
+/// Everything that is plugged at the ends of a conductor, past splices and connectors between looms.
+fn plugged_at(c: &Circuit, wire: usize) -> BTreeSet<String> {
+    let v = &c.vehicle;
+    let (mut seen, mut todo) = (BTreeSet::from([wire]), vec![wire]);
+    let mut out = BTreeSet::new();
+    while let Some(w) = todo.pop() {
+        for end in [&v.wires[w].from, &v.wires[w].to] {
+            let (owner, cavity) = end.split_once('.').unwrap_or((end, ""));
+            let ends_in_part =
+                c.names.connector(owner).is_some_and(|k| v.connectors[k].part.is_some());
+            let is_socket = c.terminal_branch.keys().any(|(x, _)| x == owner);
+            if ends_in_part || is_socket {
+                out.insert(owner.to_owned());
+                continue;
+            }
+            let goes_on: Vec<usize> = match cavity.split_once(':') {
+                // The other side of a connector between looms.
+                Some((number, _)) => {
+                    let side = |e: &String| e.starts_with(&format!("{owner}.{number}:"));
+                    let joins = |x: &usize| side(&v.wires[*x].from) || side(&v.wires[*x].to);
+                    (0..v.wires.len()).filter(joins).collect()
+                }
+                None if c.names.splice(end).is_some() => c.names.ending_at(end).to_vec(),
+                None => Vec::new(),
+            };
+            todo.extend(goes_on.into_iter().filter(|x| seen.insert(*x)));
+        }
+    }
+    out
+}
+
+/// How insulation between two conductors is measured: everything they lead to unplugged, the
 /// battery off, ohms between their ends.
 ///
 /// # Errors
@@ -359,22 +409,13 @@ pub fn insulation_check(
 ) -> Result<(OperatingState, Probe), ModelError> {
     let c = &model.circuit;
     let wire = |id: &str| {
-        let k = c.wire(id);
-        k.map(|k| &c.vehicle.wires[k])
-            .ok_or_else(|| ModelError::Unknown { what: "conductor", id: id.to_owned() })
+        c.wire(id).ok_or_else(|| ModelError::Unknown { what: "conductor", id: id.to_owned() })
     };
-    let mut state = OperatingState { battery_off: true, ..OperatingState::default() };
-    for end in [wire(a)?, wire(b)?].into_iter().flat_map(|w| [&w.from, &w.to]) {
-        let owner = end.split('.').next().unwrap_or(end);
-        let sealed_part =
-            c.names.connector(owner).is_some_and(|k| c.vehicle.connectors[k].part.is_some());
-        let socket = c.terminal_branch.keys().any(|(x, _)| x == owner);
-        if sealed_part || socket {
-            state.unplugged.insert(owner.to_owned());
-        }
-    }
-    let (red, black) = (wire(a)?.to.clone(), wire(b)?.to.clone());
-    Ok((state, Probe { instrument: Instrument::Ohms, red, black }))
+    let (first, second) = (wire(a)?, wire(b)?);
+    let unplugged = plugged_at(c, first).into_iter().chain(plugged_at(c, second)).collect();
+    let state = OperatingState { battery_off: true, unplugged, ..OperatingState::default() };
+    let end = |w: usize| c.vehicle.wires[w].to.clone();
+    Ok((state, Probe { instrument: Instrument::Ohms, red: end(first), black: end(second) }))
 }
 
 /// Insulation between two conductors: a low reading proves what joins them.
@@ -399,7 +440,7 @@ pub fn insulation(
     let unplugged: Vec<&str> = state.unplugged.iter().map(String::as_str).collect();
     let text = format!(
         "Insulation between conductors {a} and {b}, {} unplugged, battery off: sound {}",
-        unplugged.join(" and "),
+        unplugged.join(", "),
         crate::words::value(Instrument::Ohms, sound)
     );
     let mut coverage = divide(model, posterior, text, |h| {
@@ -411,5 +452,11 @@ pub fn insulation(
             crate::words::value(Instrument::Ohms, sound)
         ));
     }
+    coverage.reading = Some(ToRead {
+        quantity: probe.instrument.name().to_owned(),
+        red: probe.red,
+        black: probe.black,
+        state,
+    });
     Ok(coverage)
 }

@@ -82,8 +82,12 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
                     HIGH_OHMIC / 1e3
                 ));
             }
-            // A live point without load: nothing would drop across a bad contact.
-            if volts.abs() > 1.0 && amps < LOADED_AMPS {
+            // A live point without load: nothing would drop across a bad contact. Only where a load
+            // can be: a reference or a signal never carries more.
+            let carries =
+                |n: &vehicle::NamedState| c.load_at(&model.predict(&n.state).solution, red);
+            let loaded = || c.vehicle.states.iter().any(|n| carries(n) > LOADED_AMPS);
+            if volts.abs() > 1.0 && amps < LOADED_AMPS && loaded() {
                 out.push(format!(
                     "Nothing draws current through {} in this state ({amps:.3} A): even 2.2 Ω in series would drop only {:.3} V. Read it with the load connected and running.",
                     probe.red,

@@ -197,6 +197,10 @@ fn insulation_between_neighbours_shows_what_joins_them() {
     let covered = coverage::insulation(&MODEL, &p, "189", "190").unwrap();
     assert!(covered.proves.iter().any(|s| s.item == "pair:189+190"), "{covered:#?}");
     assert!(covered.text.contains("unplugged") && covered.text.contains("battery off"));
+    // Past both splices: nothing that joins them is left, and so it would tell.
+    assert!(covered.refused.is_empty(), "{covered:#?}");
+    let reading = covered.reading.unwrap();
+    assert!(["XB1", "XB2", "XB3", "X10"].iter().all(|x| reading.state.unplugged.contains(*x)));
 }
 
 #[test]

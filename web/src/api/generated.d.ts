@@ -759,6 +759,7 @@ export interface components {
              * @description Share of the suspicion that the telling outcome would settle on, 0 to 1.
              */
             share: number;
+            reading?: null | components["schemas"]["ToRead"];
         };
         /** @description Doubt about an entry. */
         Doubt: {
@@ -1587,6 +1588,17 @@ export interface components {
             reads: components["schemas"]["If"][];
             /** @description Against the best check. */
             worth: components["schemas"]["Worth"];
+        };
+        /** @description A reading to take, with the state it is taken in. */
+        ToRead: {
+            /** @description Quantity, as a reading names it. */
+            quantity: string;
+            /** @description Red lead. */
+            red: string;
+            /** @description Black lead. */
+            black: string;
+            /** @description State, unplugged connectors included. */
+            state: components["schemas"]["OperatingState"];
         };
         /** @description A typed reading. */
         Typed: {

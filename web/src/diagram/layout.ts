@@ -147,13 +147,45 @@ const meet = (a: Box, b: Box) =>
 /** Width of a conductor's label and its height, as drawn. */
 const LABEL = { perLetter: 7.6, height: 14 };
 
+const spliceName = (node: SheetNode, x: number, y: number): Box => ({
+  x,
+  y: y - 6,
+  w: (node.id.length + node.name.length) * 6.6,
+  h: 18,
+});
+
+/** What conductors cover. */
+const strokes = (lines: PlacedLine[]): Box[] =>
+  lines.flatMap((line) =>
+    line.points.slice(1).map((b, k) => {
+      const a = line.points[k] as Point;
+      return {
+        x: Math.min(a.x, b.x) - 3,
+        y: Math.min(a.y, b.y) - 3,
+        w: Math.abs(a.x - b.x) + 6,
+        h: Math.abs(a.y - b.y) + 6,
+      };
+    }),
+  );
+
+/** Names of splices stand on the left where a conductor passes on the right. */
+function nameSplices(nodes: PlacedNode[], lines: PlacedLine[]) {
+  const drawn = strokes(lines);
+  for (const placed of nodes) {
+    if (placed.node.kind !== "splice") continue;
+    const right = spliceName(placed.node, placed.textX, placed.y);
+    const left = { ...right, x: placed.x - 8 - right.w };
+    const over = (box: Box) => drawn.filter((d) => meet(d, box)).length;
+    if (over(left) < over(right)) placed.textX = left.x;
+  }
+}
+
 /** What a node covers: its symbol, its words, and the voltages beside its lower pins. */
 function covered({ node, x, y, width, height, textX, pins }: PlacedNode): Box[] {
   const boxes: Box[] = [{ x, y, w: width, h: node.kind === "ground" ? 60 : height }];
   if (["fuse", "motor", "lamp", "relay", "connector"].includes(node.kind))
     boxes.push({ x: textX, y: y + height / 2 - 16, w: words(node), h: 34 });
-  if (node.kind === "splice")
-    boxes.push({ x: textX, y: y - 6, w: (node.id.length + node.name.length) * 6.6, h: 18 });
+  if (node.kind === "splice") boxes.push(spliceName(node, textX, y));
   if (node.kind === "rail") boxes.push({ x, y: y - 20, w: 40 + node.name.length * 7, h: 26 });
   for (const pin of node.pins) {
     const at = pins[pin.id];
@@ -198,17 +230,7 @@ function places(points: Point[], width: number): Box[] {
 /** Labels where none covers another, a symbol or a conductor; where there is no such place, the best. */
 function label(lines: PlacedLine[], sheet: Sheet, nodes: PlacedNode[]): Box[] {
   const own: Box[] = [];
-  const taken = nodes.flatMap(covered);
-  for (const line of lines)
-    line.points.slice(1).forEach((b, k) => {
-      const a = line.points[k] as Point;
-      taken.push({
-        x: Math.min(a.x, b.x) - 3,
-        y: Math.min(a.y, b.y) - 3,
-        w: Math.abs(a.x - b.x) + 6,
-        h: Math.abs(a.y - b.y) + 6,
-      });
-    });
+  const taken = [...nodes.flatMap(covered), ...strokes(lines)];
   const options = lines.map((line) => {
     const of = sheet.lines.find((l) => l.id === line.id);
     const text = of ? `${of.id} ${of.colour} ${of.area_mm2}` : line.id;
@@ -306,6 +328,7 @@ export async function layout(sheet: Sheet): Promise<Placed> {
     return { id: edge.id, points, label: { x: 0, y: 0 } };
   });
   for (const placed of nodes) if (isJoint(placed.node)) joinUp(placed, sheet, lines);
+  nameSplices(nodes, lines);
   const taken = label(lines, sheet, nodes);
   const boxes = [...nodes.flatMap(covered), ...taken];
   const width = done.width ?? 0;

@@ -1,18 +1,26 @@
 import { useState } from "react";
+import type { View } from "../api/client";
 import { useFace, useJob, useSheet, useSubjects } from "../api/job";
 import { Diagram } from "../diagram/Diagram";
 import { Face } from "../diagram/Face";
-import { FreeReading } from "./circuit/FreeReading";
+import { FreeCheck } from "./circuit/FreeCheck";
 import { StateStrip } from "./circuit/StateStrip";
 import { SubjectField } from "./circuit/SubjectField";
 
 const owner = (id: string) => id.split(".")[0] ?? id;
 
+/** What the sheet opens on: what the complaint is about, else what is suspected most. */
+function opening(view: View): string {
+  if (view.intake.output) return `output:${view.intake.output}`;
+  const suspect = view.suspects.find((s) => s.fault);
+  if (suspect) return suspect.repair_item;
+  return view.outputs[0] ? `output:${view.outputs[0].id}` : "";
+}
+
 /** The circuit sheet: anything in the vehicle, grown and followed from there. */
 export function Circuit() {
   const { view } = useJob();
-  const first = view.intake.output || view.outputs[0]?.id;
-  const [about, setAbout] = useState(first ? `output:${first}` : "");
+  const [about, setAbout] = useState(() => opening(view));
   const [more, setMore] = useState<string[]>([]);
   const [before, setBefore] = useState<string[]>([]);
   const [at, setAt] = useState("");
@@ -136,7 +144,7 @@ export function Circuit() {
             )}
           </div>
         )}
-        <FreeReading
+        <FreeCheck
           at={at}
           pins={[
             ...(sheet.data?.nodes ?? []).flatMap((n) => n.pins),

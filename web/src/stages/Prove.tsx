@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Proof, QuantityKind } from "../api/client";
 import { useJob } from "../api/job";
+import { ByHand } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
 
@@ -32,15 +33,20 @@ function ProofRow({ proof }: { proof: Proof }) {
               }}
             />
           )}
+          {(proof.kind === "moved" || proof.kind === "seen") && (
+            <ByHand task={{ kind: proof.kind, at: proof.red }} state={proof.state} />
+          )}
           {proof.kind === "effect" && <Effect part={proof.red} state={proof.state} />}
           {proof.kind === "scan" && (
             <button
               type="button"
               className="act w-full"
               disabled={busy !== ""}
-              onClick={() => act("scan").catch(() => {})}
+              onClick={() => act("rescan", { state: proof.state }).catch(() => {})}
             >
-              {busy === "scan" ? "Asking every module …" : "Scan all modules"}
+              {busy === "rescan"
+                ? "Keeping, clearing, waiting, asking …"
+                : "Keep, clear, run, scan"}
             </button>
           )}
         </div>

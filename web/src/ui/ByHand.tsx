@@ -14,8 +14,22 @@ const STRENGTHS: [Strength, string][] = [
   ["none", "nothing"],
 ];
 
-/** What was found, one press; in the demo the hands do it. */
-export function ByHand({ task, state }: { task: Task; state: OperatingState }) {
+const DO: Record<Task["kind"], string> = {
+  moved: "Move it",
+  seen: "Look",
+  substituted: "Try it",
+};
+
+/** What was found, one press; in the demo the hands do it. Flat: all in a row. */
+export function ByHand({
+  task,
+  state,
+  flat,
+}: {
+  task: Task;
+  state: OperatingState;
+  flat?: boolean;
+}) {
   const { view, act, busy } = useJob();
   const live = useLive(view.id);
   const say = (more: Record<string, unknown>) =>
@@ -30,15 +44,15 @@ export function ByHand({ task, state }: { task: Task; state: OperatingState }) {
         ? SIGHTS.map(([sight, word]) => [word, { sight }])
         : STRENGTHS.map(([strength, word]) => [word, { strength }]);
   return (
-    <div>
+    <div className={flat ? "flex gap-2" : ""}>
       {live.data?.hands && (
         <button
           type="button"
-          className="act mb-2 w-full"
+          className={flat ? "act shrink-0" : "act mb-2 w-full"}
           disabled={busy !== ""}
           onClick={() => act("hands", { ...task, state }).catch(() => {})}
         >
-          {busy === "hands" ? "Doing it …" : "Do it"}
+          {busy === "hands" ? "Doing it …" : DO[task.kind]}
         </button>
       )}
       <div className="flex flex-wrap gap-2">

@@ -1,7 +1,8 @@
 //! What must be shown after a repair, and how each proof stands.
 
 use super::{Weighed, probe};
-use diagnosis::evidence::{Finding, Strength};
+use circuit::Probe;
+use diagnosis::evidence::{Evidence, Finding, Sight, Strength};
 use diagnosis::ledger::Case;
 use diagnosis::verdict::Verdict;
 use diagnosis::{Model, words};
@@ -10,9 +11,9 @@ use utoipa::ToSchema;
 use vehicle::OperatingState;
 
 /// Something to be shown after the repair.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Default, Serialize, ToSchema)]
 pub struct Proof {
-    /// `reading`, `effect` or `scan`.
+    /// `reading`, `effect`, `moved`, `seen` or `scan`.
     pub kind: String,
     /// What.
     pub text: String,
@@ -26,101 +27,178 @@ pub struct Proof {
     pub state: OperatingState,
     /// Quantity for a reading.
     pub quantity: String,
-    /// Red lead, conductor or part.
+    /// Red lead, conductor, part or place.
     pub red: String,
     /// Black lead.
     pub black: String,
 }
 
-/// Every reading that was bad, every effect that was missing, and a scan: to be shown good now.
+/// Everything that was found wrong, to be shown right: readings, effects, what moving and looking
+/// showed, and a scan.
 pub(super) fn proofs(model: &Model, case: &Case, weighed: &Weighed) -> Vec<Proof> {
     if case.repair.is_none() {
         return Vec::new();
     }
     let mut out: Vec<Proof> = Vec::new();
     for (number, e) in &case.evidence {
-        match &e.finding {
+        let made = match &e.finding {
             Finding::Reading { .. } => {
                 let bad = weighed.judged.get(number).is_some_and(|j| j.verdict == Verdict::Bad);
-                let Some((p, value)) = probe(&e.finding).filter(|_| bad) else {
-                    continue;
-                };
-                let again = case.after.iter().rev().find(|(_, a)| {
-                    a.state == e.state && probe(&a.finding).is_some_and(|(q, _)| q == p)
-                });
-                let shown = |v: Option<f64>| words::value(p.instrument, v.unwrap_or(f64::INFINITY));
-                let was = shown(value);
-                let (result, done, failed) = match again {
-                    None => (format!("was {was}, not repeated"), false, false),
-                    Some((n, a)) => {
-                        let is = probe(&a.finding).map(|(_, v)| shown(v)).unwrap_or_default();
-                        let bad = weighed.judged.get(n).is_none_or(|j| j.verdict == Verdict::Bad);
-                        (format!("was {was}, is {is}"), !bad, bad)
-                    }
-                };
-                out.push(Proof {
-                    kind: "reading".into(),
-                    text: format!(
-                        "{}, {}",
-                        words::leads(&p.red, &p.black, p.instrument),
-                        words::state(model, &e.state)
-                    ),
-                    result,
-                    done,
-                    failed,
-                    state: e.state.clone(),
-                    quantity: p.instrument.name().into(),
-                    red: p.red,
-                    black: p.black,
-                });
+                probe(&e.finding).filter(|_| bad).map(|was| reading(model, case, weighed, e, was))
             }
             Finding::Effect { part, strength } if *strength != Strength::Normal => {
-                if out.iter().any(|p| p.kind == "effect" && p.red == *part) {
-                    continue;
-                }
-                let again = case.after.iter().rev().find_map(|(_, a)| match &a.finding {
-                    Finding::Effect { part: p, strength } if p == part => Some(*strength),
-                    _ => None,
-                });
-                let was = words::strength(*strength);
-                out.push(Proof {
-                    kind: "effect".into(),
-                    text: format!("Try the function: {}", words::effect(model, part)),
-                    result: match again {
-                        None => format!("was {was}, not tried"),
-                        Some(s) => format!("was {was}, is {}", words::strength(s)),
-                    },
-                    done: again == Some(Strength::Normal),
-                    failed: again.is_some_and(|s| s != Strength::Normal),
-                    state: e.state.clone(),
-                    quantity: "effect".into(),
-                    red: part.clone(),
-                    black: String::new(),
-                });
+                Some(effect(model, case, e, part, *strength))
             }
-            _ => {}
-        }
+            Finding::Moved { at, changed: true } => Some(moved(model, case, e, at)),
+            Finding::Seen { at, sight } if *sight != Sight::Nothing => {
+                Some(seen(model, case, e, at, *sight))
+            }
+            _ => None,
+        };
+        // What was found twice is shown once; a reading in each of its states.
+        out.extend(made.filter(|p| {
+            let same = |o: &Proof| o.kind == p.kind && o.text == p.text;
+            !out.iter().any(same)
+        }));
     }
+    out.push(scan(case));
+    out
+}
+
+/// The latest finding after the repair that `pick` makes something of.
+fn latest<'c, T>(case: &'c Case, pick: impl Fn(u64, &'c Evidence) -> Option<T>) -> Option<T> {
+    case.after.iter().rev().find_map(|(n, e)| pick(*n, e))
+}
+
+/// A proof from how it was and how it is now, if it was tried.
+fn compared(proof: Proof, was: &str, now: Option<(String, bool)>) -> Proof {
+    let result = match &now {
+        None => format!("was {was}, not repeated"),
+        Some((is, _)) => format!("was {was}, is {is}"),
+    };
+    let good = now.map(|(_, good)| good);
+    Proof { result, done: good == Some(true), failed: good == Some(false), ..proof }
+}
+
+fn reading(
+    model: &Model,
+    case: &Case,
+    weighed: &Weighed,
+    e: &Evidence,
+    (p, value): (Probe, Option<f64>),
+) -> Proof {
+    let shown = |v: Option<f64>| words::value(p.instrument, v.unwrap_or(f64::INFINITY));
+    let now = latest(case, |n, a| {
+        let (q, v) = probe(&a.finding).filter(|_| a.state == e.state)?;
+        let good = weighed.judged.get(&n).is_some_and(|j| j.verdict != Verdict::Bad);
+        (q == p).then(|| (shown(v), good))
+    });
+    let was = shown(value);
+    let leads = words::leads(&p.red, &p.black, p.instrument);
+    let proof = Proof {
+        kind: "reading".into(),
+        text: format!("{leads}, {}", words::state(model, &e.state)),
+        state: e.state.clone(),
+        quantity: p.instrument.name().into(),
+        red: p.red,
+        black: p.black,
+        ..Proof::default()
+    };
+    compared(proof, &was, now)
+}
+
+fn effect(model: &Model, case: &Case, e: &Evidence, part: &str, was: Strength) -> Proof {
+    let now = latest(case, |_, a| match &a.finding {
+        Finding::Effect { part: p, strength } if p == part => {
+            Some((words::strength(*strength).to_owned(), *strength == Strength::Normal))
+        }
+        _ => None,
+    });
+    let proof = Proof {
+        kind: "effect".into(),
+        text: format!("Try the function: {}", words::effect(model, part)),
+        state: e.state.clone(),
+        red: part.to_owned(),
+        ..Proof::default()
+    };
+    compared(proof, words::strength(was), now)
+}
+
+/// What came and went when it was moved must stay as it is when it is moved again.
+fn moved(model: &Model, case: &Case, e: &Evidence, place: &str) -> Proof {
+    let word = |changed: bool| if changed { "it changed" } else { "no change" };
+    let now = latest(case, |_, a| match &a.finding {
+        Finding::Moved { at, changed } if at == place => {
+            Some((word(*changed).to_owned(), !changed))
+        }
+        _ => None,
+    });
+    let proof = Proof {
+        kind: "moved".into(),
+        text: format!("Move the harness again at {}", words::thing(model, place)),
+        state: e.state.clone(),
+        red: place.to_owned(),
+        ..Proof::default()
+    };
+    compared(proof, word(true), now)
+}
+
+fn seen(model: &Model, case: &Case, e: &Evidence, place: &str, was: Sight) -> Proof {
+    let now = latest(case, |_, a| match &a.finding {
+        Finding::Seen { at, sight } if at == place => {
+            Some((words::sight(*sight).to_owned(), *sight == Sight::Nothing))
+        }
+        _ => None,
+    });
+    let proof = Proof {
+        kind: "seen".into(),
+        text: format!("Look again at {}", words::thing(model, place)),
+        state: e.state.clone(),
+        red: place.to_owned(),
+        ..Proof::default()
+    };
+    compared(proof, words::sight(was), now)
+}
+
+/// A scan after clearing: a code that passed long ago says it fails until it was cleared.
+fn scan(case: &Case) -> Proof {
     let repaired = case.repair.as_ref().map_or(0, |r| r.number);
     let scan = case.scans.iter().rev().find(|(n, _)| *n > repaired);
-    let failing = scan.map(|(_, m)| {
-        let silent = m.iter().filter(|m| !m.answered).count();
-        silent + m.iter().flat_map(|m| &m.codes).filter(|c| c.failing()).count()
+    let failing: Option<Vec<String>> = scan.map(|(_, modules)| {
+        let silent = modules.iter().filter(|m| !m.answered).map(|m| format!("{} silent", m.module));
+        let codes = modules.iter().flat_map(|m| {
+            let failing = m.codes.iter().filter(|c| c.failing());
+            failing.map(|c| format!("{}-{} in {}", c.code, c.failure_type, m.module))
+        });
+        silent.chain(codes).collect()
     });
-    out.push(Proof {
+    // The state in which the codes came, so that the same monitors run.
+    let came = case.evidence.iter().find_map(|(_, e)| match &e.finding {
+        Finding::Code { failing: true, .. } | Finding::Answer { answers: false, .. } => {
+            Some(&e.state)
+        }
+        _ => None,
+    });
+    let mut state = came.unwrap_or(&case.state).clone();
+    state.unplugged.clear();
+    Proof {
         kind: "scan".into(),
-        text: "Scan again and compare".into(),
-        result: match failing {
+        text: "Clear, let it run, scan and compare".into(),
+        result: match failing.as_deref() {
             None => "not scanned since the repair".into(),
-            Some(0) => "every module answers, nothing is failing".into(),
-            Some(n) => format!("{n} modules silent or codes failing"),
+            Some([]) => "every module answers, nothing is failing".into(),
+            Some(still) => {
+                let more = still.len().saturating_sub(3);
+                let tail = if more > 0 { format!(" and {more} more") } else { String::new() };
+                format!(
+                    "still {}{tail}",
+                    still.iter().take(3).cloned().collect::<Vec<_>>().join(", ")
+                )
+            }
         },
-        done: failing == Some(0),
-        failed: failing.is_some_and(|n| n > 0),
-        state: OperatingState::default(),
-        quantity: String::new(),
-        red: String::new(),
-        black: String::new(),
-    });
-    out
+        done: failing.as_ref().is_some_and(Vec::is_empty),
+        failed: failing.is_some_and(|f| !f.is_empty()),
+        state,
+        ..Proof::default()
+    }
 }

@@ -125,6 +125,24 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
             }
             format!("{id} {name}")
         }
+        // What a suspect is: the conductors that end there.
+        "terminal" => {
+            let at = |end: &str| end == id || end.split(':').next() == Some(id);
+            for (w, wire) in v.wires.iter().enumerate() {
+                if at(&wire.from) || at(&wire.to) {
+                    wires.extend(choose(model, h, &format!("wire:{}", wire.id))?.1);
+                    add(&mut wires, &[w]);
+                }
+            }
+            format!("Terminal {id}")
+        }
+        "pair" => {
+            let (a, b) = id.split_once('+')?;
+            for one in [a, b] {
+                wires.extend(choose(model, h, &format!("wire:{one}"))?.1);
+            }
+            format!("Conductors {a} and {b}")
+        }
         "wire" => {
             let w = c.wire(id)?;
             add(&mut wires, &[w]);

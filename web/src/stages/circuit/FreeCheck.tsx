@@ -2,6 +2,8 @@ import { useState } from "react";
 import type { QuantityKind } from "../../api/client";
 import { useJob } from "../../api/job";
 import { Measure } from "../../ui/Measure";
+import { Harness } from "./Harness";
+import { Insulation } from "./Insulation";
 import { Thinking } from "./Thinking";
 
 /** A point with what it should read. */
@@ -11,8 +13,44 @@ interface ReadPoint {
   tolerance: number;
 }
 
+const MODES = [
+  ["reading", "Read"],
+  ["harness", "Move or look"],
+  ["insulation", "Insulation"],
+] as const;
+
+/** Any check the technician has in mind, beside what is proposed. */
+export function FreeCheck({ at, pins }: { at: string; pins: ReadPoint[] }) {
+  const [mode, setMode] = useState<(typeof MODES)[number][0]>("reading");
+  return (
+    <div className="border-t border-rule">
+      <div role="tablist" className="flex gap-1 px-5">
+        {MODES.map(([id, text]) => (
+          <button
+            key={id}
+            type="button"
+            role="tab"
+            aria-selected={mode === id}
+            className={`min-h-9 px-3 text-[14px] ${mode === id ? "border-b-2 border-ink font-semibold" : "text-faint"}`}
+            onClick={() => setMode(id)}
+          >
+            {text}
+          </button>
+        ))}
+      </div>
+      {mode === "reading" ? (
+        <FreeReading at={at} pins={pins} />
+      ) : (
+        <section aria-label="By hand" className="max-h-72 overflow-y-auto px-5 pt-1 pb-2">
+          {mode === "harness" ? <Harness at={at.split(".")[0] ?? ""} /> : <Insulation />}
+        </section>
+      )}
+    </div>
+  );
+}
+
 /** Any reading, anywhere, in the state as it is. */
-export function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
+function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
   const { view } = useJob();
   const [quantity, setQuantity] = useState<QuantityKind>("volts");
   const [red, setRed] = useState(at);
@@ -34,7 +72,7 @@ export function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
       {wondering && ready && <Thinking body={body} close={() => setWondering(false)} />}
       <section
         aria-label="Free reading"
-        className="grid grid-cols-[6.5rem_1fr_1fr_auto_15rem] items-end gap-3 border-t border-rule px-5 py-2"
+        className="grid grid-cols-[6.5rem_1fr_1fr_auto_15rem] items-end gap-3 px-5 pb-2"
       >
         <label>
           <span className="label">read</span>

@@ -1,0 +1,54 @@
+import { useState } from "react";
+import type { Coverage } from "../../api/client";
+import { useJob, useQuestion } from "../../api/job";
+import { ByHand } from "../../ui/ByHand";
+import { Covers } from "./Covers";
+
+/** Moving the harness somewhere and looking there: what it would show, and what it showed. */
+export function Harness({ at: first }: { at: string }) {
+  const { view } = useJob();
+  const [at, setAt] = useState(first);
+  const [seen, setSeen] = useState(first);
+  if (seen !== first) {
+    setSeen(first);
+    setAt(first);
+  }
+  const known = [...view.places, ...view.connectors, ...view.wires].some((p) => p.id === at);
+  const plan = known ? { kind: "wiggle", at } : null;
+  const answer = useQuestion<Coverage>(view.id, "coverage", plan, view.ledger.length);
+  return (
+    <div className="grid grid-cols-[15rem_1fr] gap-5 text-[14px]">
+      <label>
+        <span className="label">place, connector or conductor</span>
+        <input
+          className="field num"
+          list="things"
+          aria-label="moved at"
+          value={at}
+          onChange={(e) => setAt(e.target.value)}
+        />
+        <datalist id="things">
+          {[...view.places, ...view.connectors, ...view.wires].map((p) => (
+            <option key={p.id} value={p.id}>
+              {p.name}
+            </option>
+          ))}
+        </datalist>
+      </label>
+      {known ? (
+        <Covers answer={answer}>
+          {() => (
+            <div className="mt-2 grid gap-2">
+              <ByHand task={{ kind: "moved", at }} state={view.state} flat />
+              <ByHand task={{ kind: "seen", at }} state={view.state} flat />
+            </div>
+          )}
+        </Covers>
+      ) : (
+        <p className="pt-4 text-faint">
+          Where can the harness be reached? Name it, or touch it above.
+        </p>
+      )}
+    </div>
+  );
+}

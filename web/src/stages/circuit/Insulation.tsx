@@ -1,0 +1,59 @@
+import { useState } from "react";
+import type { Coverage, QuantityKind } from "../../api/client";
+import { useJob, useQuestion } from "../../api/job";
+import { Measure } from "../../ui/Measure";
+import { Covers } from "./Covers";
+
+/** Insulation between two conductors: how it is measured, what it would prove. */
+export function Insulation() {
+  const { view } = useJob();
+  const suspected = view.suspects
+    .filter((s) => s.repair_item.startsWith("pair:"))
+    .map((s) => s.repair_item.slice(5).split("+"));
+  const [pair, setPair] = useState<string[]>(suspected[0] ?? ["", ""]);
+  const [a = "", b = ""] = pair;
+  const known = (id: string) => view.wires.some((w) => w.id === id);
+  const plan = known(a) && known(b) && a !== b ? { kind: "insulation", a, b } : null;
+  const answer = useQuestion<Coverage>(view.id, "coverage", plan, view.ledger.length);
+  return (
+    <div className="grid grid-cols-[15rem_1fr] gap-5 text-[14px]">
+      <div>
+        <span className="label">between conductors</span>
+        <div className="flex items-center gap-2">
+          {[a, b].map((id, k) => (
+            <input
+              key={k}
+              className="field num"
+              list="wires"
+              aria-label={k === 0 ? "one conductor" : "other conductor"}
+              value={id}
+              onChange={(e) => setPair(k === 0 ? [e.target.value, b] : [a, e.target.value])}
+            />
+          ))}
+        </div>
+        {suspected.map(([x = "", y = ""]) => (
+          <button key={x + y} type="button" className="quiet block" onClick={() => setPair([x, y])}>
+            suspected: {x} and {y}
+          </button>
+        ))}
+      </div>
+      {plan ? (
+        <Covers answer={answer}>
+          {(c) =>
+            c.reading && (
+              <div className="mt-1 max-w-96">
+                <p className="label">
+                  ohms from <span className="num">{c.reading.red}</span> to{" "}
+                  <span className="num">{c.reading.black}</span>
+                </p>
+                <Measure wanted={{ ...c.reading, quantity: c.reading.quantity as QuantityKind }} />
+              </div>
+            )
+          }
+        </Covers>
+      ) : (
+        <p className="pt-4 text-faint">Name two conductors that run beside each other.</p>
+      )}
+    </div>
+  );
+}
