@@ -37,6 +37,8 @@ pub struct Judged {
 pub const SOUND: f64 = 2.5;
 /// Share of what was suspected that a sound reading must speak against to be called good.
 const REFUTES: f64 = 0.15;
+/// The same where the way it was taken hides most faults.
+const REFUTES_ALTHOUGH: f64 = 0.35;
 /// Below this load a series resistance in a supply line does not show, amperes.
 const LOADED_AMPS: f64 = 0.02;
 
@@ -218,7 +220,8 @@ pub fn judge(
         .filter(|((v, s), _)| log_likelihood(probe.instrument, read, *v, *s) < own - 1.6)
         .map(|(_, p)| p)
         .sum();
-    if refuted >= REFUTES {
+    let trap = trap(model, state, probe);
+    if refuted >= if trap.is_some() { REFUTES_ALTHOUGH } else { REFUTES } {
         return Ok(Judged {
             verdict: Verdict::Good,
             why: format!(
@@ -228,7 +231,7 @@ pub fn judge(
             expected: range,
         });
     }
-    let why = trap(model, state, probe).unwrap_or_else(|| {
+    let why = trap.unwrap_or_else(|| {
         format!(
             "Nearly every remaining suspect predicts this reading too; it speaks against {:.0} % of what was suspected.",
             refuted * 100.0
