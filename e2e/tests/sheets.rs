@@ -56,6 +56,24 @@ async fn any_circuit_can_be_found_grown_followed_and_taken_apart() {
     b.css(suspect).await.click().await.unwrap();
     b.css("text[fill='var(--copper)']").await;
 
+    // What hands could do here: what a moved harness would show, and insulation between neighbours.
+    b.press("Move or look").await;
+    b.fill("input[aria-label='moved at']", "XM7").await;
+    b.gone("[data-coverage]").await;
+    b.fill("input[aria-label='moved at']", "M7").await;
+    b.css("[data-coverage='allowed']").await;
+    b.says("Leaves open:").await;
+    b.press("Insulation").await;
+    b.fill("input[aria-label='one conductor']", "189").await;
+    b.fill("input[aria-label='other conductor']", "190").await;
+    b.says("ohms from").await;
+    b.picture("insulation").await;
+    // Both lead to the same splice: nothing to be found between them.
+    b.fill("input[aria-label='other conductor']", "195").await;
+    b.fill("input[aria-label='one conductor']", "190").await;
+    b.css("[data-coverage='refused']").await;
+    b.press("Read").await;
+
     // Nonsense finds nothing and says so; the sheet stays.
     let field = "input[aria-label='circuit of']";
     b.css(field).await.click().await.unwrap();

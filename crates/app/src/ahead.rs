@@ -1,5 +1,6 @@
 //! Solving what will be asked for next, while the technician reads and measures.
 
+use circuit::{Instrument, Probe};
 use diagnosis::Model;
 use diagnosis::next::Check;
 use std::sync::Arc;
@@ -54,17 +55,27 @@ impl Ahead {
     /// Solves the states of the checks proposed, while the first of them is being taken.
     pub(crate) fn checks(&self, model: &Arc<Model>, proposed: &[Check]) {
         let number = self.latest.fetch_add(1, Ordering::Relaxed) + 1;
-        let states: Vec<OperatingState> =
-            proposed.iter().take(CHECKS).map(|c| c.state.clone()).collect();
+        let wanted: Vec<(OperatingState, Option<Probe>)> =
+            proposed.iter().take(CHECKS).map(|c| (c.state.clone(), probe(c))).collect();
         let (ahead, model) = (self.clone(), Arc::clone(model));
         std::thread::spawn(move || {
-            for state in &states {
+            for (state, probe) in &wanted {
                 ahead.give_way();
                 if ahead.latest.load(Ordering::Relaxed) != number {
                     return;
                 }
                 model.predict_all(state);
+                if let Some(probe) = probe {
+                    // Kept for when it is read; a probe that does not fit is refused then, too.
+                    let _ = model.expect(state, probe);
+                }
             }
         });
     }
+}
+
+/// The reading that a check is, if it is one.
+fn probe(c: &Check) -> Option<Probe> {
+    let instrument = Instrument::from_name(&c.quantity)?;
+    Some(Probe { instrument, red: c.red.clone(), black: c.black.clone() })
 }

@@ -62,6 +62,11 @@ impl Instrument {
         Self::Jumper,
     ];
 
+    /// The instrument of a name in files and messages.
+    pub fn from_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|i| i.name() == name)
+    }
+
     /// Its name in files and messages.
     pub fn name(self) -> &'static str {
         match self {
