@@ -13,6 +13,13 @@ pub fn exists(c: &Circuit, at: &str) -> bool {
         || n.wire(at).is_some()
         || n.ground(at).is_some()
         || n.splice(at).is_some()
+        || is_cavity(c, at)
+}
+
+/// Whether a thing is a cavity with a terminal in it.
+pub fn is_cavity(c: &Circuit, at: &str) -> bool {
+    let key = at.split_once('.').map(|(id, cavity)| (id.to_owned(), cavity.to_owned()));
+    key.is_some_and(|key| c.terminal_branch.contains_key(&key))
 }
 
 /// Places that a repair item lies in or passes.
@@ -53,11 +60,11 @@ fn owner(cavity: &str) -> Option<&str> {
     cavity.split('.').next()
 }
 
-/// Whether a repair item lies at a thing: it is that thing, a terminal of that connector, or lies
-/// in that place.
+/// Whether a repair item lies at a thing: it is that thing (a terminal by its cavity), a terminal of
+/// that connector, or lies in that place.
 pub fn lies_at(c: &Circuit, item: &str, at: &str) -> bool {
     let own = match item.split_once(':') {
-        Some(("terminal", id)) => owner(id) == Some(at),
+        Some(("terminal", id)) => id == at || owner(id) == Some(at),
         Some(("pair", id)) => id.split('+').any(|wire| wire == at),
         Some((_, id)) => id == at,
         None => false,

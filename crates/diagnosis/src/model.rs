@@ -253,9 +253,9 @@ impl Model {
             return;
         }
         let snapshot = |point: Point<'_>| {
-            Some(match point.moved() {
-                Some([]) => p.healthy.clone(),
-                _ => Snapshot::of(&self.circuit, &p.base, &point),
+            Some(match point.is_healthy() {
+                true => p.healthy.clone(),
+                false => Snapshot::of(&self.circuit, &p.base, &point),
             })
         };
         for (h, made) in

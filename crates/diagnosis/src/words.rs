@@ -57,6 +57,11 @@ pub fn thing(model: &Model, id: &str) -> String {
     if n.wire(id).is_some() {
         return conductor(model, id);
     }
+    if let Some((owner, cavity)) = id.split_once('.')
+        && circuit::place::is_cavity(c, id)
+    {
+        return format!("terminal in cavity {cavity} of {}", thing(model, owner));
+    }
     let name = (n.connector(id).map(|k| v.connectors[k].name.clone()))
         .or_else(|| n.part(id).map(|k| v.parts[k].name.clone()))
         .or_else(|| n.ground(id).map(|k| format!("ground point, {}", v.grounds[k].name)))

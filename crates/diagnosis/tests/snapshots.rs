@@ -116,3 +116,29 @@ proptest! {
         prop_assert!((straight.items.iter().sum::<f64>() - 1.0 - pairs).abs() < 1e-9);
     }
 }
+
+#[test]
+fn a_motor_that_turns_without_effect_is_predicted_although_no_voltage_moves() {
+    let on = state("rear_washer");
+    let p = MODEL.predict_all(&on);
+    let h = MODEL.faults.iter().position(|f| f.id == "part:M7:no_effect").unwrap();
+    let m7 = MODEL.circuit.part("M7").unwrap();
+    assert_eq!(p.fault(h).unwrap().effect(m7), Some(0.0));
+    assert!(p.healthy.effect(m7).unwrap() > 0.9);
+    // Driven and nothing to see although the current is as it should be: the pump itself.
+    let none = Finding::Effect { part: "M7".into(), strength: Strength::None };
+    let w = MODEL.circuit.wire("62").unwrap();
+    let current = Finding::Reading {
+        instrument: Instrument::Amps,
+        red: "62".into(),
+        black: String::new(),
+        value: Some(p.healthy.amps(w)),
+    };
+    let found = [none, current];
+    let evidence: Vec<Evidence> = found.map(|f| Evidence::new(on.clone(), f)).to_vec();
+    let posterior = Posterior::new(&MODEL, &evidence).unwrap();
+    let item = MODEL.item("part:M7").unwrap();
+    let elsewhere = MODEL.items.len() - 1;
+    let first = posterior.ranking().into_iter().find(|(i, _)| *i != elsewhere).unwrap();
+    assert_eq!(first.0, item, "{:?}", &posterior.ranking()[..4]);
+}

@@ -48,6 +48,14 @@ impl Point<'_> {
         }
     }
 
+    /// Whether all is as in the healthy circuit: no node moved, no device did anything else, no
+    /// effect was lost on the mechanical side.
+    pub fn is_healthy(&self) -> bool {
+        matches!(self.moved(), Some([]))
+            && self.modes == self.base.modes
+            && self.no_effect == &self.base.no_effect
+    }
+
     /// Whether a node was looked at anew; all others are as in the healthy circuit to
     /// [`crate::linear::STILL_VOLTS`].
     pub fn is_visited(&self, node: NodeId) -> bool {

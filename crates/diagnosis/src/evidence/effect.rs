@@ -4,14 +4,24 @@ use super::{Scorer, Strength, part};
 use crate::model::{Model, ModelError};
 use vehicle::OperatingState;
 
+/// Chance that a strength is misjudged by one step, and by two: one may call weak what is normal,
+/// hardly what is normal nothing.
+const ONE_STEP: f64 = 1e-3;
+const TWO_STEPS: f64 = 1e-4;
+
 /// Chance of each judgement, normal, weak, none, for an effect of a given strength.
 /// People see "weak" below about 85 % and "none" below about 8 %; each edge is soft.
 pub(crate) fn chances(strength: f64) -> [f64; 3] {
     let soft = |x: f64, edge: f64, width: f64| 1.0 / (1.0 + (-(x - edge) / width).exp());
     let normal = soft(strength, 0.83, 0.03);
     let some = soft(strength, 0.08, 0.02);
-    let slip = 0.001;
-    [normal * some, some * (1.0 - normal), 1.0 - some].map(|p| p * (1.0 - 3.0 * slip) + slip)
+    let [full, weak, none] = [normal * some, some * (1.0 - normal), 1.0 - some];
+    let stays = 1.0 - ONE_STEP - TWO_STEPS;
+    [
+        full * stays + weak * ONE_STEP + none * TWO_STEPS,
+        weak * (1.0 - 2.0 * ONE_STEP) + (full + none) * ONE_STEP,
+        none * stays + weak * ONE_STEP + full * TWO_STEPS,
+    ]
 }
 
 pub(crate) fn index(strength: Strength) -> usize {

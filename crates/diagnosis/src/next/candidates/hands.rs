@@ -1,15 +1,16 @@
 //! What is done with hands and eyes: moving a harness, looking, a jumper, a known-good part.
 
-use super::{Candidate, Field, What, reach};
+use super::{Candidate, Field, What, owner, reach};
 use crate::coverage;
 use crate::model::Model;
 use crate::posterior::Explains;
 use circuit::place;
 use std::collections::BTreeMap;
+use vehicle::OperatingState;
 
 /// Minutes to move a harness at a place, and to look at one, once it is in reach.
 pub(super) const MOVE: f64 = 1.0;
-pub(super) const LOOK: f64 = 0.5;
+const LOOK: f64 = 0.5;
 /// Places and things looked at, moved or swapped at a time, most suspected first.
 const MOST: usize = 6;
 /// Share of the suspicion below which a place is not worth it.
@@ -20,6 +21,14 @@ const SWAP: f64 = 3.0;
 pub(super) fn swap_minutes(model: &Model, part: &str) -> f64 {
     let (to_reach, unplug) = reach(model, part);
     SWAP + to_reach + 2.0 * unplug
+}
+
+/// Minutes to reach something and look at it; a terminal shows only with its connector apart.
+pub(super) fn look_minutes(model: &Model, at: &str, now: &OperatingState) -> f64 {
+    let thing = owner(at);
+    let (to_reach, unplug) = reach(model, thing);
+    let apart = thing != at && !now.unplugged.contains(thing);
+    LOOK + to_reach + if apart { 2.0 * unplug } else { 0.0 }
 }
 
 /// Suspicion by where it lies: connectors, conductors and ground points themselves, and places.
@@ -33,7 +42,11 @@ fn by_place(field: &Field<'_>) -> Vec<(String, f64)> {
             *sums.entry(at.to_owned()).or_default() += l.p;
         }
         let own = match item.split_once(':') {
-            Some(("terminal", id)) => id.split('.').next(),
+            Some(("terminal", id)) => {
+                // One cavity of several: which of two contacts in series is spread or pushed back.
+                *sums.entry(id.to_owned()).or_default() += l.p;
+                id.split('.').next()
+            }
             Some(("connector" | "ground" | "wire" | "splice", id)) => Some(id),
             _ => None,
         };
@@ -49,10 +62,10 @@ fn by_place(field: &Field<'_>) -> Vec<(String, f64)> {
 
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let v = &field.model.circuit.vehicle;
-    let named = |state: &vehicle::OperatingState| {
+    let named = |state: &OperatingState| {
         v.states.iter().find(|s| s.state == *state).map_or("now", |s| s.id.as_str()).to_owned()
     };
-    let mut add = |what, state: &vehicle::OperatingState| {
+    let mut add = |what, state: &OperatingState| {
         out.push(Candidate { what, state: state.clone(), state_id: named(state) });
     };
     let wavering: f64 = field
@@ -66,7 +79,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     for (at, _) in by_place(field) {
         add(What::Look { at: at.clone() }, field.now);
         // Moving tells only about what comes and goes.
-        if wavering > WORTH {
+        if wavering > WORTH && !place::is_cavity(&field.model.circuit, &at) {
             add(What::Move { at }, field.now);
         }
     }

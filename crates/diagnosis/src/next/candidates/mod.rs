@@ -154,7 +154,7 @@ impl Candidate {
                 What::Effect { .. } => 0.0,
                 What::Scan => scans::MINUTES,
                 What::Move { at } => hands::MOVE + reach(model, at).0,
-                What::Look { at } => hands::LOOK + reach(model, at).0,
+                What::Look { at } => hands::look_minutes(model, at, now),
                 What::Jumper { red, black, .. } => leads_minutes(model, red, black),
                 What::Swap { swapped, .. } => hands::swap_minutes(model, swapped),
             }
