@@ -25,9 +25,9 @@ enum Task {
     /// Set up, then check and test everything.
     Test,
     /// Measure the speed of the solver: every hypothesis in twelve states, against ngspice, and how
-    /// it grows with the vehicle.
+    /// it grows with the vehicle; and how long a finding takes to the next check.
     Bench {
-        /// Only one part: wren, kinds, ngspice or growth.
+        /// Only one part: wren, kinds, ngspice, growth or evidence.
         part: Option<String>,
     },
     /// Write the generated files anew: OpenAPI, JSON Schema, TypeScript types.
@@ -95,8 +95,16 @@ fn demo(more: &[String]) -> Outcome {
 
 fn bench(part: Option<&str>) -> Outcome {
     setup::packages()?;
-    let mut arguments =
-        vec!["bench", "--quiet", "--package", "circuit", "--bench", "whole_vehicle"];
-    arguments.extend(["--"].into_iter().chain(part));
-    run(".", "cargo", &arguments)
+    let run_one = |package: &str, bench: &str, part: Option<&str>| {
+        let mut arguments = vec!["bench", "--quiet", "--package", package, "--bench", bench];
+        arguments.extend(["--"].into_iter().chain(part));
+        run(".", "cargo", &arguments)
+    };
+    if part != Some("evidence") {
+        run_one("circuit", "whole_vehicle", part)?;
+    }
+    match part {
+        None | Some("evidence") => run_one("diagnosis", "evidence", None),
+        Some(_) => Ok(()),
+    }
 }

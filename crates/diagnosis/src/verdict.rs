@@ -41,6 +41,8 @@ const REFUTES: f64 = 0.15;
 const REFUTES_ALTHOUGH: f64 = 0.35;
 /// Below this load a series resistance in a supply line does not show, amperes.
 const LOADED_AMPS: f64 = 0.02;
+/// From this current on, in some state, a line is one that feeds a load, amperes.
+const LOAD_AMPS: f64 = 0.1;
 
 /// The healthy range in words.
 pub fn healthy_range(instrument: Instrument, healthy: f64, sigma: f64) -> String {
@@ -88,7 +90,7 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
             // can be: a reference or a signal never carries more.
             let carries =
                 |n: &vehicle::NamedState| c.load_at(&model.predict(&n.state).solution, red);
-            let loaded = || c.vehicle.states.iter().any(|n| carries(n) > LOADED_AMPS);
+            let loaded = || c.vehicle.states.iter().any(|n| carries(n) > LOAD_AMPS);
             if volts.abs() > 1.0 && amps < LOADED_AMPS && loaded() {
                 out.push(format!(
                     "Nothing draws current through {} in this state ({amps:.3} A): even 2.2 Ω in series would drop only {:.3} V. Read it with the load connected and running.",

@@ -12,7 +12,7 @@ export function StateStrip() {
   const keys = view.states.filter((s) => isKey(s.state));
   const others = view.states.filter((s) => !isKey(s.state));
   const now = view.states.find((s) => bare(s.state) === bare(view.state));
-  const field = "min-h-11 min-w-0 border border-ink bg-sheet px-1 text-[13px]";
+  const field = "min-h-11 min-w-0 border border-ink px-1 text-[13px]";
   return (
     <fieldset className="flex items-center gap-2" aria-label="operating state">
       <div className="flex border border-ink">
@@ -32,7 +32,7 @@ export function StateStrip() {
       <select
         aria-label="what runs"
         disabled={busy !== ""}
-        className={`${field} max-w-52 ${now && !isKey(now.state) ? "bg-ink text-sheet" : ""}`}
+        className={`${field} max-w-52 ${now && !isKey(now.state) ? "bg-ink text-sheet" : "bg-sheet"}`}
         value={now && !isKey(now.state) ? now.id : ""}
         onChange={(e) => {
           const s = others.find((o) => o.id === e.target.value);
@@ -49,7 +49,7 @@ export function StateStrip() {
       <select
         aria-label="unplug"
         disabled={busy !== ""}
-        className={`${field} max-w-44 flex-1 ${unplugged.length > 0 ? "border-ochre text-ochre" : ""}`}
+        className={`${field} max-w-44 flex-1 bg-sheet ${unplugged.length > 0 ? "border-ochre text-ochre" : ""}`}
         value=""
         onChange={(e) => {
           const id = e.target.value;
