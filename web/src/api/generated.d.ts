@@ -1297,7 +1297,7 @@ export interface components {
         };
         /** @description Something to be shown after the repair. */
         Proof: {
-            /** @description `reading`, `effect` or `scan`. */
+            /** @description `reading`, `effect`, `moved`, `seen` or `scan`. */
             kind: string;
             /** @description What. */
             text: string;
@@ -1311,7 +1311,7 @@ export interface components {
             state: components["schemas"]["OperatingState"];
             /** @description Quantity for a reading. */
             quantity: string;
-            /** @description Red lead, conductor or part. */
+            /** @description Red lead, conductor, part or place. */
             red: string;
             /** @description Black lead. */
             black: string;
