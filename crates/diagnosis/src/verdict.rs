@@ -37,7 +37,7 @@ pub struct Judged {
 pub const SOUND: f64 = 2.5;
 /// Share of what was suspected that a sound reading must speak against to be called good.
 const REFUTES: f64 = 0.15;
-/// The same where the way it was taken hides most faults.
+/// The same where nothing loads the line, which hides most faults.
 const REFUTES_ALTHOUGH: f64 = 0.35;
 /// Below this load a series resistance in a supply line does not show, amperes.
 const LOADED_AMPS: f64 = 0.02;
@@ -77,7 +77,6 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
     match probe.instrument {
         Instrument::Volts => {
             let black = c.node(&probe.black).unwrap_or(0);
-            let amps = c.load_at(&p.solution, red);
             let volts = p.healthy.between(red, black);
             let with = crate::evidence::reading::read(model, state, &[], leads);
             if (with - volts).abs() > 0.05 {
@@ -86,18 +85,7 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
                     HIGH_OHMIC / 1e3
                 ));
             }
-            // A live point without load: nothing would drop across a bad contact. Only where a load
-            // can be: a reference or a signal never carries more.
-            let carries =
-                |n: &vehicle::NamedState| c.load_at(&model.predict(&n.state).solution, red);
-            let loaded = || c.vehicle.states.iter().any(|n| carries(n) > LOAD_AMPS);
-            if volts.abs() > 1.0 && amps < LOADED_AMPS && loaded() {
-                out.push(format!(
-                    "Nothing draws current through {} in this state ({amps:.3} A): even 2.2 Ω in series would drop only {:.3} V. Read it with the load connected and running.",
-                    probe.red,
-                    2.2 * amps
-                ));
-            }
+            out.extend(unloaded(model, state, probe));
         }
         Instrument::Ohms => {
             let black = c.node(&probe.black).unwrap_or(0);
@@ -115,6 +103,27 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
     }
     out.extend(unplugging(model, state));
     out
+}
+
+/// A live point without load: nothing would drop across a bad contact. Only where a load can be: a
+/// reference or a signal never carries more.
+fn unloaded(model: &Model, state: &OperatingState, probe: &Probe) -> Option<String> {
+    let c = &model.circuit;
+    if probe.instrument != Instrument::Volts {
+        return None;
+    }
+    let (red, black) = (c.node(&probe.red).ok()?, c.node(&probe.black).ok()?);
+    let p = model.predict(state);
+    let amps = c.load_at(&p.solution, red);
+    let carries = |n: &vehicle::NamedState| c.load_at(&model.predict(&n.state).solution, red);
+    let loaded = || c.vehicle.states.iter().any(|n| carries(n) > LOAD_AMPS);
+    (p.healthy.between(red, black).abs() > 1.0 && amps < LOADED_AMPS && loaded()).then(|| {
+        format!(
+            "Nothing draws current through {} in this state ({amps:.3} A): even 2.2 Ω in series would drop only {:.3} V. Read it with the load connected and running.",
+            probe.red,
+            amps * 2.2
+        )
+    })
 }
 
 /// Outputs and signal pins that a load from a tool would overload.
@@ -222,8 +231,11 @@ pub fn judge(
         .filter(|((v, s), _)| log_likelihood(probe.instrument, read, *v, *s) < own - 1.6)
         .map(|(_, p)| p)
         .sum();
-    let trap = trap(model, state, probe);
-    if refuted >= if trap.is_some() { REFUTES_ALTHOUGH } else { REFUTES } {
+    let enough = match unloaded(model, state, probe) {
+        Some(_) => REFUTES_ALTHOUGH,
+        None => REFUTES,
+    };
+    if refuted >= enough {
         return Ok(Judged {
             verdict: Verdict::Good,
             why: format!(
@@ -233,7 +245,7 @@ pub fn judge(
             expected: range,
         });
     }
-    let why = trap.unwrap_or_else(|| {
+    let why = trap(model, state, probe).unwrap_or_else(|| {
         format!(
             "Nearly every remaining suspect predicts this reading too; it speaks against {:.0} % of what was suspected.",
             refuted * 100.0

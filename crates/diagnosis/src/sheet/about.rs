@@ -134,6 +134,10 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
                     add(&mut wires, &[w]);
                 }
             }
+            // An empty cavity is drawn with its neighbours.
+            if wires.is_empty() {
+                wires = choose(model, h, &format!("connector:{}", owner(id)))?.1;
+            }
             format!("Terminal {id}")
         }
         "pair" => {
