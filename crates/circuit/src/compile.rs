@@ -1,6 +1,7 @@
 //! From a vehicle file to nodes, branches and devices.
 
 use crate::chain::Chains;
+use crate::earth::earthed;
 use crate::elements::{self, Device};
 use crate::law::Law;
 use crate::linear::Plan;
@@ -118,6 +119,8 @@ pub struct Circuit {
     pub reference: String,
     /// Conductors and terminals one after the other with nothing branching off.
     pub chains: Chains,
+    /// Nodes that are ground by conductors alone.
+    pub earthed: Vec<bool>,
     /// Devices with a branch at each node.
     pub devices_at: Vec<Vec<u32>>,
     /// Branches at each node whose law can be bent.
@@ -342,6 +345,7 @@ impl Circuit {
             supply,
             reference,
             chains: Chains::new(b.nodes, &b.branches),
+            earthed: earthed(b.nodes, &b.branches),
             devices_at,
             bent_at,
             drivers,

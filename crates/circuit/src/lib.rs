@@ -7,6 +7,7 @@
 
 pub mod chain;
 pub mod compile;
+mod earth;
 pub mod elements;
 pub mod fault;
 pub mod law;

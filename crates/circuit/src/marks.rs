@@ -1,6 +1,11 @@
-//! What a fault lets one see, without any instrument.
+//! What a fault lets one see or feel, without any instrument.
 
+use crate::compile::Circuit;
 use crate::fault::Fault;
+use crate::place;
+
+/// How much less of it one sees by looking at a whole place than at the thing itself.
+const FROM_AFAR: f64 = 0.5;
 
 /// A mark on the vehicle.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -13,23 +18,73 @@ pub enum Mark {
     Water,
     /// A terminal pushed back, a connector not home.
     PushedBack,
+    /// A terminal that does not grip a test pin.
+    Loose,
+}
+
+/// Marks of a fault that one finds by looking at a place or thing, with the chance of each. A cavity is
+/// looked at with its connector apart and its grip tried with a test pin; a splice has its tape off.
+pub fn found_at(circuit: &Circuit, fault: &Fault, at: &str) -> Vec<(Mark, f64)> {
+    if !place::lies_at(circuit, &fault.repair_item, at) {
+        return Vec::new();
+    }
+    let afar = if circuit.names.place(at).is_some() { FROM_AFAR } else { 1.0 };
+    let in_reach = |m: Mark| m != Mark::Loose || place::is_cavity(circuit, at);
+    let all = marks(fault).iter().filter(|(m, _)| in_reach(*m));
+    all.map(|(m, chance)| (*m, afar * chance)).collect()
 }
 
 /// Marks of a fault, with the chance that one sees each when looking at the thing itself.
-pub fn marks(fault: &Fault) -> &'static [(Mark, f64)] {
+fn marks(fault: &Fault) -> &'static [(Mark, f64)] {
     let mut fields = fault.id.split(':');
     let (what, mode) = (fields.next().unwrap_or(""), fields.nth(1).unwrap_or(""));
     match (what, mode) {
         ("wire", "series") => &[(Mark::Damage, 0.3), (Mark::Corrosion, 0.2)],
         ("wire" | "pair", _) => &[(Mark::Damage, 0.6)],
-        ("terminal", "open") => &[(Mark::PushedBack, 0.7)],
-        ("terminal", _) => &[(Mark::Corrosion, 0.35), (Mark::PushedBack, 0.05)],
+        ("terminal", "open") => &[(Mark::PushedBack, 0.7), (Mark::Loose, 0.25)],
+        ("terminal", "constriction") => &[(Mark::Loose, 0.8), (Mark::Corrosion, 0.1)],
+        ("terminal", _) => {
+            &[(Mark::Corrosion, 0.45), (Mark::Loose, 0.35), (Mark::PushedBack, 0.05)]
+        }
         ("connector", "unseated") => &[(Mark::PushedBack, 0.9)],
         ("connector", "wet") => &[(Mark::Water, 0.7), (Mark::Corrosion, 0.2)],
         ("connector", _) => &[(Mark::Water, 0.2), (Mark::Damage, 0.2)],
         ("ground", _) => &[(Mark::Corrosion, 0.5), (Mark::Damage, 0.1)],
-        ("splice", m) if m.starts_with("open") => &[(Mark::Damage, 0.7)],
-        ("splice", _) => &[(Mark::Corrosion, 0.3)],
+        ("splice", m) if m.starts_with("open") => &[(Mark::Damage, 0.85)],
+        ("splice", _) => &[(Mark::Corrosion, 0.7), (Mark::Damage, 0.1)],
         _ => &[(Mark::Damage, 0.05)],
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::fault;
+
+    #[test]
+    fn a_loose_terminal_is_felt_at_its_cavity_only() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let text = std::fs::read_to_string(path).unwrap();
+        let c = Circuit::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        let spread = fault::by_id(&c, "terminal:C4.7:constriction:0.4").unwrap();
+        let felt = |at: &str| {
+            let found = found_at(&c, &spread, at);
+            found.into_iter().find(|(m, _)| *m == Mark::Loose).map_or(0.0, |(_, chance)| chance)
+        };
+        assert!(felt("C4.7") > 0.5);
+        // The connector as a whole, the place it lies in, the cavity beside it.
+        assert_eq!([felt("C4"), felt("bulkhead"), felt("C4.8")], [0.0; 3]);
+        assert!(!found_at(&c, &spread, "bulkhead").is_empty(), "bloom shows from afar");
+    }
+
+    #[test]
+    fn chances_of_all_marks_leave_room_for_none() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let text = std::fs::read_to_string(path).unwrap();
+        let c = Circuit::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        for f in fault::all(&c) {
+            let sum: f64 = marks(&f).iter().map(|(_, chance)| chance).sum();
+            assert!(sum > 0.0 && sum < 0.97, "{}: {sum}", f.id);
+        }
     }
 }

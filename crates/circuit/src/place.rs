@@ -72,6 +72,15 @@ pub fn lies_at(c: &Circuit, item: &str, at: &str) -> bool {
     own || (c.names.place(at).is_some() && places(c, item).contains(&at))
 }
 
+/// Whether repairing an item mends a fault: its own faults, and of two conductors that are rubbed
+/// through to each other it is enough to renew one.
+pub fn mends(item: &str, fault: &Fault) -> bool {
+    let wire = item.strip_prefix("wire:");
+    let of_pair = fault.repair_item.strip_prefix("pair:");
+    item == fault.repair_item
+        || of_pair.is_some_and(|pair| pair.split('+').any(|w| Some(w) == wire))
+}
+
 /// Whether moving the harness can make a fault come and go: contacts, conductors and what leaks
 /// between them; not what fails inside a part.
 pub fn can_move(fault: &Fault) -> bool {

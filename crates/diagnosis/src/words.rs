@@ -76,6 +76,7 @@ pub fn sight(s: Sight) -> &'static str {
         Sight::Corrosion => "corrosion",
         Sight::Water => "water",
         Sight::PushedBack => "pushed back",
+        Sight::Loose => "no grip on a test pin",
         Sight::Nothing => "looked, nothing to see",
     }
 }

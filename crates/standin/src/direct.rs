@@ -152,10 +152,11 @@ impl Direct {
         self.world.see(at)
     }
 
-    /// Repairs an item; whether anything is left that is wrong.
+    /// Repairs an item; whether that mended anything.
     pub fn repair(&mut self, item: &str) -> bool {
+        let was = self.world.hidden.len();
         self.world.repair(item);
-        !self.world.hidden.is_empty()
+        self.world.hidden.len() < was
     }
 
     /// Repair items of the hidden faults: for whoever judges a trial, never for whoever diagnoses.

@@ -102,7 +102,7 @@ struct At {
     at: String,
 }
 
-/// What the eyes see at a place or thing: `damage`, `corrosion`, `water`, `pushed_back` or `nothing`.
+/// What the eyes see at a place or thing: `damage`, `corrosion`, `water`, `pushed_back`, `loose` or `nothing`.
 async fn see(State(world): State<Shared>, Query(look): Query<At>) -> Json<serde_json::Value> {
     let sight = match world.lock().see(&look.at) {
         None => "nothing",
@@ -110,6 +110,7 @@ async fn see(State(world): State<Shared>, Query(look): Query<At>) -> Json<serde_
         Some(Mark::Corrosion) => "corrosion",
         Some(Mark::Water) => "water",
         Some(Mark::PushedBack) => "pushed_back",
+        Some(Mark::Loose) => "loose",
     };
     Json(serde_json::json!({"sight": sight}))
 }

@@ -1,7 +1,7 @@
 //! The state of the simulated vehicle and what follows from it.
 
 use crate::codes::Memory;
-use circuit::marks::{Mark, marks};
+use circuit::marks::{Mark, found_at};
 use circuit::software::{self, Verdict};
 use circuit::{
     Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, place, tolerance,
@@ -70,8 +70,7 @@ pub(crate) struct World {
 /// elsewhere.
 const CHANGES: f64 = 0.6;
 const CHANGES_BY_CHANCE: f64 = 0.02;
-/// How much less one sees by looking at a whole place; chance to see a mark that means nothing.
-const FROM_AFAR: f64 = 0.5;
+/// Chance to see a mark that means nothing.
 const FALSE_MARK: f64 = 0.03;
 
 fn gauss(rng: &mut ChaCha8Rng) -> f64 {
@@ -212,13 +211,14 @@ impl World {
 
     /// What one sees at a place or thing; none is nothing.
     pub(crate) fn see(&mut self, at: &str) -> Option<Mark> {
-        let afar = if self.circuit.names.place(at).is_some() { FROM_AFAR } else { 1.0 };
-        let lies = |f: &&Fault| place::lies_at(&self.circuit, &f.repair_item, at);
-        let seen: Vec<(Mark, f64)> =
-            self.hidden.iter().filter(lies).flat_map(|f| marks(f).iter().copied()).collect();
-        for (mark, chance) in seen {
-            if self.rng.random::<f64>() < afar * chance {
-                return Some(mark);
+        for fault in &self.hidden {
+            // One throw for all marks of a fault: their chances add up.
+            let mut thrown = self.rng.random::<f64>();
+            for (mark, chance) in found_at(&self.circuit, fault, at) {
+                thrown -= chance;
+                if thrown < 0.0 {
+                    return Some(mark);
+                }
             }
         }
         (self.rng.random::<f64>() < FALSE_MARK).then_some(Mark::Corrosion)
@@ -291,7 +291,7 @@ impl World {
 
     /// Repairs a place; only if the fault is there does anything change.
     pub(crate) fn repair(&mut self, item: &str) {
-        self.hidden.retain(|f| f.repair_item != item);
+        self.hidden.retain(|f| !place::mends(item, f));
         self.solved = None;
     }
 }

@@ -7,4 +7,5 @@ export const SIGHTS: [Sight, string][] = [
   ["corrosion", "corrosion"],
   ["water", "water"],
   ["pushed_back", "pushed back"],
+  ["loose", "no grip on test pin"],
 ];

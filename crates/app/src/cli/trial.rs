@@ -29,6 +29,9 @@ pub(super) struct Trial {
     /// Seed of everything that is drawn.
     #[arg(long, default_value_t = 1)]
     seed: u64,
+    /// Only jobs of this kind.
+    #[arg(long, value_enum)]
+    kind: Option<Kind>,
     /// Only the engine, without the strategies it is compared with.
     #[arg(long)]
     engine_only: bool,
@@ -41,11 +44,14 @@ pub(super) struct Trial {
 }
 
 /// Kinds of jobs.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, clap::ValueEnum)]
 #[serde(rename_all = "snake_case")]
 enum Kind {
+    /// One fault.
     Single,
+    /// Two faults at once.
     Double,
+    /// One that comes and goes.
     Intermittent,
 }
 
@@ -120,12 +126,11 @@ impl Bench for UnderHands {
             Some(Mark::Corrosion) => Sight::Corrosion,
             Some(Mark::Water) => Sight::Water,
             Some(Mark::PushedBack) => Sight::PushedBack,
+            Some(Mark::Loose) => Sight::Loose,
         }
     }
     fn repair(&mut self, item: &str) -> bool {
-        let was = self.vehicle.truth();
-        self.vehicle.repair(item);
-        was.iter().any(|t| t == item)
+        self.vehicle.repair(item)
     }
     fn is_sound(&self) -> bool {
         self.vehicle.truth().is_empty()
@@ -234,7 +239,10 @@ pub(super) fn run(arguments: &Trial) -> Result<(), String> {
         if arguments.engine_only { &[Strategy::Engine] } else { &Strategy::ALL };
     let mut tallies: BTreeMap<(Kind, Strategy), Tally> = BTreeMap::new();
     let mut lines = Vec::new();
-    for kind in [Kind::Single, Kind::Double, Kind::Intermittent] {
+    for kind in [Kind::Single, Kind::Double, Kind::Intermittent]
+        .into_iter()
+        .filter(|k| arguments.kind.is_none_or(|only| only == *k))
+    {
         for n in 0..arguments.jobs as u64 {
             let seed = arguments.seed.wrapping_mul(1_000_003).wrapping_add(n * 7 + kind as u64);
             let drawn = draw(&model, kind, seed)?;

@@ -38,10 +38,18 @@ pub(super) fn make(
     };
     let (near_a, near_b) = (ends(a)?, ends(b)?);
     let (at, other) = near_a.into_iter().zip(near_b).find(|(x, y)| x != y)?;
-    let repair_item = format!("pair:{a}+{b}");
+    let pair = format!("pair:{a}+{b}");
+    let through = ohms_text(ohms);
+    // Rubbed through to a conductor that is ground is rubbed through to ground: nothing but the eye
+    // tells the two apart, and the same conductor is mended.
+    let (repair_item, text) = match (circuit.earthed[at], circuit.earthed[other]) {
+        (true, false) => (format!("wire:{b}"), format!("rubbed through to ground {a}, {through}")),
+        (false, true) => (format!("wire:{a}"), format!("rubbed through to ground {b}, {through}")),
+        _ => (pair.clone(), format!("bridged through {through}")),
+    };
     Some(Fault {
-        id: id_of(&repair_item, mode, number),
-        text: format!("{}: bridged through {}", item_text(circuit, &repair_item), ohms_text(ohms)),
+        id: id_of(&pair, mode, number),
+        text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: WEIGHT / PAIR_OHMS.len() as f64 * harshness(circuit, &[&place.id], true),
         changes: vec![Change::Bridge(at, other, ohms)],

@@ -64,6 +64,8 @@ pub enum Sight {
     Water,
     /// A terminal pushed back, a connector not home.
     PushedBack,
+    /// A terminal that does not grip a test pin.
+    Loose,
     /// Looked, and there was nothing.
     Nothing,
 }

@@ -2,17 +2,21 @@
 
 use super::Sight;
 use crate::model::{Model, ModelError};
-use circuit::marks::{Mark, marks};
-use circuit::{Fault, place};
+use circuit::Fault;
+use circuit::marks::{Mark, found_at};
 
 /// Chance to see something although nothing that matters is wrong there: old dirt, an old repair.
 const FALSE_SIGHT: f64 = 0.01;
-/// How much less of it one sees by looking at a whole place than at the thing itself.
-const FROM_AFAR: f64 = 0.5;
 
 /// All that can be seen, in a fixed order.
-pub(crate) const SIGHTS: [Sight; 5] =
-    [Sight::Nothing, Sight::Damage, Sight::Corrosion, Sight::Water, Sight::PushedBack];
+pub(crate) const SIGHTS: [Sight; 6] = [
+    Sight::Nothing,
+    Sight::Damage,
+    Sight::Corrosion,
+    Sight::Water,
+    Sight::PushedBack,
+    Sight::Loose,
+];
 
 fn sight(mark: Mark) -> Sight {
     match mark {
@@ -20,18 +24,17 @@ fn sight(mark: Mark) -> Sight {
         Mark::Corrosion => Sight::Corrosion,
         Mark::Water => Sight::Water,
         Mark::PushedBack => Sight::PushedBack,
+        Mark::Loose => Sight::Loose,
     }
 }
 
 /// Chance of each of [`SIGHTS`] when looking at something, under a fault.
-pub(crate) fn chances(model: &Model, at: &str, fault: &Fault) -> [f64; 5] {
-    let mut chances = [0.0, FALSE_SIGHT, FALSE_SIGHT, FALSE_SIGHT, FALSE_SIGHT];
-    if place::lies_at(&model.circuit, &fault.repair_item, at) {
-        let afar = if model.circuit.names.place(at).is_some() { FROM_AFAR } else { 1.0 };
-        for (mark, chance) in marks(fault) {
-            if let Some(k) = SIGHTS.iter().position(|s| *s == sight(*mark)) {
-                chances[k] += afar * chance;
-            }
+pub(crate) fn chances(model: &Model, at: &str, fault: &Fault) -> [f64; SIGHTS.len()] {
+    let mut chances = [FALSE_SIGHT; SIGHTS.len()];
+    chances[0] = 0.0;
+    for (mark, chance) in found_at(&model.circuit, fault, at) {
+        if let Some(k) = SIGHTS.iter().position(|s| *s == sight(mark)) {
+            chances[k] += chance;
         }
     }
     chances[0] = 1.0 - chances[1..].iter().sum::<f64>();
@@ -47,6 +50,6 @@ pub(super) fn scorer<'a>(
 ) -> Result<Scored<'a>, ModelError> {
     super::known_place(model, at)?;
     let k = SIGHTS.iter().position(|s| *s == sight).unwrap_or(0);
-    let away = if k == 0 { 1.0 - 4.0 * FALSE_SIGHT } else { FALSE_SIGHT };
+    let away = if k == 0 { 1.0 - (SIGHTS.len() - 1) as f64 * FALSE_SIGHT } else { FALSE_SIGHT };
     Ok((Box::new(move |f| [chances(model, at, f)[k].ln(); 2]), away.ln()))
 }

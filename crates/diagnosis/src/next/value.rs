@@ -435,8 +435,8 @@ impl<'a> Scales<'a> {
     }
 
     fn look(&self, at: &str) -> Table {
-        let words = ["nothing to see", "damage", "corrosion", "water", "pushed back"];
-        let sound = [1.0, 0.0, 0.0, 0.0, 0.0];
+        let words = ["nothing to see", "damage", "corrosion", "water", "pushed back", "no grip"];
+        let sound = [1.0, 0.0, 0.0, 0.0, 0.0, 0.0];
         let faults = &self.model.faults;
         self.rows(words.map(str::to_owned).to_vec(), &sound, 0.0, |l, into| {
             // What can be seen is there whether or not the symptom is.
