@@ -771,6 +771,32 @@ impl Element {
         }
     }
 
+    /// Pairs of pins between which an ohmmeter shows the element's own resistance, with the part
+    /// unplugged; none for electronics, where it would show nothing one could judge.
+    pub fn ohmic(&self) -> Vec<(&str, &str)> {
+        let pins: Vec<&str> = self.pins().into_iter().map(|(_, pin)| pin).collect();
+        match (self, &pins[..]) {
+            (Self::Potentiometer { .. }, [low, high, wiper]) => {
+                vec![(low, high), (wiper, low), (wiper, high)]
+            }
+            (
+                Self::Fuse { .. }
+                | Self::Resistor { .. }
+                | Self::Heater { .. }
+                | Self::Solenoid { .. }
+                | Self::Lamp { .. }
+                | Self::Relay { .. }
+                | Self::Contact { .. }
+                | Self::CodedSwitch { .. }
+                | Self::Motor { .. }
+                | Self::Thermistor { .. }
+                | Self::TableSensor { .. },
+                [a, b, ..],
+            ) => vec![(a, b)],
+            _ => Vec::new(),
+        }
+    }
+
     /// The bus its transceiver belongs to.
     pub fn bus(&self) -> Option<&str> {
         match self {
@@ -827,5 +853,7 @@ mod tests {
         let pins: Vec<&str> = relay.pins().into_iter().map(|p| p.1).collect();
         assert_eq!(pins, ["86", "85", "30", "87", "87a"]);
         assert_eq!(relay.numbers().len(), 4);
+        // An unplugged relay shows its coil; its contact is open.
+        assert_eq!(relay.ohmic(), [("86", "85")]);
     }
 }

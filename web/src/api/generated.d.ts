@@ -1481,7 +1481,7 @@ export interface components {
          * @description What the eye finds.
          * @enum {string}
          */
-        Sight: "damage" | "corrosion" | "water" | "pushed_back" | "nothing";
+        Sight: "damage" | "corrosion" | "water" | "pushed_back" | "loose" | "nothing";
         /** @description A stage. */
         Stage: {
             /** @description Id. */

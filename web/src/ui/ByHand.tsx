@@ -1,6 +1,6 @@
 import type { OperatingState, Strength } from "../api/client";
 import { useJob, useLive } from "../api/job";
-import { SIGHTS } from "./Sights";
+import { sightsAt } from "./Sights";
 
 /** A check done with hands and eyes. */
 export type Task =

@@ -1,11 +1,15 @@
 import type { Sight } from "../api/client";
 
 /** What an eye finds, as buttons. */
-export const SIGHTS: [Sight, string][] = [
+const SIGHTS: [Sight, string][] = [
   ["nothing", "nothing"],
   ["damage", "damage"],
   ["corrosion", "corrosion"],
   ["water", "water"],
   ["pushed_back", "pushed back"],
-  ["loose", "no grip on test pin"],
 ];
+
+/** The same at a place or thing; only a single cavity is tried with a test pin. */
+export function sightsAt(at: string): [Sight, string][] {
+  return at.includes(".") ? [...SIGHTS, ["loose", "no grip"]] : SIGHTS;
+}

@@ -192,6 +192,10 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
         What::Look { at } => {
             let mut kind = plain(format!("Look: {}", thing(at)), "seen", at, "nothing to see");
             kind.setup.push(("place", thing(at)));
+            if circuit::place::is_cavity(&model.circuit, at) {
+                kind.setup.push(("also", "try its grip with a test pin of its size".to_owned()));
+                kind.expected = "clean, at home, grips the pin".to_owned();
+            }
             kind
         }
         What::Jumper { red, black, part } => Kind {
@@ -223,6 +227,10 @@ fn reading_text(model: &Model, p: &Probe) -> String {
     let connector = v.connectors.iter().find(|c| c.id == owner(&p.red));
     match p.instrument {
         Instrument::Amps => format!("Current in conductor {}, with a clamp", p.red),
+        Instrument::Ohms if p.red.ends_with(":part") => {
+            let own = |id: &str| id.trim_end_matches(":part").to_owned();
+            format!("Resistance of the part itself, pins {} to {}", own(&p.red), own(&p.black))
+        }
         Instrument::Ohms => format!("Resistance {} to {}", p.red, p.black),
         Instrument::Shunt => format!("Current from {} to {}, through the meter", p.red, p.black),
         Instrument::Lamp5 => format!("Test lamp 5 W from {} to {}", p.red, p.black),

@@ -3,8 +3,9 @@
 use crate::model::Model;
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
-use vehicle::OperatingState;
+use vehicle::{OperatingState, Vehicle};
 
+mod component;
 mod effects;
 mod hands;
 mod readings;
@@ -192,6 +193,22 @@ pub(super) fn owner(id: &str) -> &str {
     id.split('.').next().unwrap_or(id)
 }
 
+/// The cavity that belongs to a pin of a part, by its index: `X3.7`, or `K9.87` in a socket.
+pub(super) fn cavity_of(v: &Vehicle, part: usize, pin: &str) -> String {
+    let id = &v.parts[part].id;
+    let connector = v.connectors.iter().find(|c| {
+        c.part.as_ref() == Some(id)
+            && c.cavities.iter().any(|x| x.pin.as_ref().unwrap_or(&x.no) == pin)
+    });
+    match connector {
+        Some(c) => {
+            let own = c.cavities.iter().find(|x| x.pin.as_ref().unwrap_or(&x.no) == pin);
+            format!("{}.{}", c.id, own.map_or(pin, |x| &x.no))
+        }
+        None => format!("{id}.{pin}"),
+    }
+}
+
 /// Minutes to reach and to unplug whatever a point belongs to.
 pub(super) fn reach(model: &Model, id: &str) -> (f64, f64) {
     let c = &model.circuit;
@@ -226,6 +243,7 @@ pub(crate) fn all(field: &Field<'_>) -> Vec<Candidate> {
     effects::generate(field, &mut out);
     scans::generate(field, &mut out);
     unplugged::generate(field, &mut out);
+    component::generate(field, &mut out);
     hands::generate(field, &mut out);
     out
 }

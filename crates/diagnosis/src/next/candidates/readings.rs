@@ -1,6 +1,6 @@
 //! Voltages, drops and currents wherever a probe or a clamp can be put.
 
-use super::{Candidate, Field, What};
+use super::{Candidate, Field, What, cavity_of};
 use crate::model::Model;
 use circuit::{Circuit, Instrument, Of, Probe};
 use std::collections::{BTreeMap, BTreeSet};
@@ -39,7 +39,7 @@ fn drops(model: &Model) -> Vec<(String, String)> {
         }
     }
     pairs.extend(v.wires.iter().map(|w| (w.from.clone(), w.to.clone())));
-    for part in &v.parts {
+    for (k, part) in v.parts.iter().enumerate() {
         for element in &part.elements {
             let ends = match element {
                 Element::Motor { plus, minus, .. } | Element::Supply { plus, minus, .. } => {
@@ -51,13 +51,7 @@ fn drops(model: &Model) -> Vec<(String, String)> {
                 Element::Fuse { a, b, .. } => vec![(a, b)],
                 _ => vec![],
             };
-            let cavity = |pin: &String| {
-                let connector = v.connectors.iter().find(|c| {
-                    c.part.as_ref() == Some(&part.id)
-                        && c.cavities.iter().any(|x| x.pin.as_ref().unwrap_or(&x.no) == pin)
-                });
-                format!("{}.{pin}", connector.map_or(&part.id, |c| &c.id))
-            };
+            let cavity = |pin: &String| cavity_of(v, k, pin);
             pairs.extend(ends.into_iter().map(|(a, b)| (cavity(a), cavity(b))));
         }
     }
