@@ -1,10 +1,12 @@
 //! Before a module is condemned (N10): its supplies and grounds proven under load, its bus at its
-//! own pins, the inputs behind its codes. What is open is offered as a check.
+//! own pins, the inputs behind its codes, and the contacts that feed it, which no reading on the
+//! harness side shows. What is open is offered as a check.
 
 use crate::evidence::reading::sound;
-use crate::evidence::{Evidence, Finding};
+use crate::evidence::{Evidence, Finding, Sight};
 use crate::model::{Model, ModelError};
 use crate::verdict::{SOUND, healthy_range};
+use crate::next::candidates::{Candidate, What};
 use crate::words;
 use circuit::{Circuit, Instrument, Probe};
 use serde::Serialize;
@@ -33,11 +35,11 @@ pub struct GatePoint {
     pub standing: Standing,
     /// What proved or failed it, in words.
     pub by: String,
-    /// Quantity of the check that would prove it.
+    /// Quantity of the check that would prove it: of a reading, or `seen`.
     pub quantity: String,
-    /// Red lead.
+    /// Red lead, or the cavity to look at.
     pub red: String,
-    /// Black lead.
+    /// Black lead; empty for a look.
     pub black: String,
     /// State of that check.
     pub state: OperatingState,
@@ -45,6 +47,18 @@ pub struct GatePoint {
     pub state_text: String,
     /// Sound range in words.
     pub expected: String,
+}
+
+impl GatePoint {
+    /// The check that would prove it.
+    pub fn check(&self) -> Candidate {
+        let (red, black) = (self.red.clone(), self.black.clone());
+        let what = match Instrument::from_name(&self.quantity) {
+            Some(instrument) => What::Reading(Probe { instrument, red, black }),
+            None => What::Look { at: red },
+        };
+        Candidate { what, state: self.state.clone(), state_id: "gate".to_owned() }
+    }
 }
 
 /// What must be proven before a module may be named.
@@ -84,11 +98,16 @@ pub fn gate(
     };
     let part = &c.vehicle.parts[at];
     let mut wanted: Vec<(String, String)> = Vec::new();
+    let mut feeds: Vec<&String> = Vec::new();
     for e in &part.elements {
         match e {
-            Element::Supply { plus, minus, .. } => {
+            Element::Supply { plus, minus, wake, .. } => {
+                feeds.extend([plus, minus].into_iter().chain(wake));
                 wanted.push((plus.clone(), format!("supply at pin {plus}, under load")));
                 wanted.push((minus.clone(), format!("ground at pin {minus}, under load")));
+                if let Some(wake) = wake {
+                    wanted.push((wake.clone(), format!("wake-up at pin {wake}")));
+                }
             }
             Element::CanTransceiver { bus, high, low, .. } => {
                 wanted.push((high.clone(), format!("{bus} high at its own pin {high}")));
@@ -112,6 +131,9 @@ pub fn gate(
             points.push(point);
         }
     }
+    let contacts: BTreeSet<String> =
+        feeds.into_iter().filter_map(|pin| cavity(c, at, pin)).collect();
+    points.extend(contacts.into_iter().map(|cavity| contact(evidence, cavity)));
     let open = points.iter().filter(|p| p.standing != Standing::Proven).count();
     Ok(Some(Gate { module: module.to_owned(), text: part.name.clone(), points, open }))
 }
@@ -153,6 +175,34 @@ fn cavity(c: &Circuit, part: usize, pin: &str) -> Option<String> {
         None => format!("{id}.{pin}"),
     };
     c.node(&name).is_ok().then_some(name)
+}
+
+/// A contact that feeds the module: looked at with its connector apart, its grip tried.
+fn contact(evidence: &[Evidence], cavity: String) -> GatePoint {
+    let (mut standing, mut by) = (Standing::Open, String::new());
+    for e in evidence {
+        let Finding::Seen { at, sight } = &e.finding else { continue };
+        if *at != cavity {
+            continue;
+        }
+        by = words::sight(*sight).to_owned();
+        standing = match sight {
+            Sight::Nothing if standing == Standing::Open => Standing::Proven,
+            Sight::Nothing => standing,
+            _ => Standing::Failed,
+        };
+    }
+    GatePoint {
+        text: format!("contact {cavity} clean, at home, grips a test pin"),
+        standing,
+        by,
+        quantity: "seen".to_owned(),
+        red: cavity,
+        black: String::new(),
+        state: OperatingState::default(),
+        state_text: "unplugged".to_owned(),
+        expected: "nothing to see".to_owned(),
+    }
 }
 
 fn point(

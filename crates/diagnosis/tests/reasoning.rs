@@ -7,6 +7,7 @@ use circuit::{Instrument, Probe, fault};
 use common::{Exact, MODEL, follow, state};
 use diagnosis::evidence::Sight;
 use diagnosis::gate::{self, Standing};
+use diagnosis::next::candidates::What;
 use diagnosis::next::{self, Ask, why_not};
 use diagnosis::prior::{Adjusted, Event, Known, Occurs, Recent};
 use diagnosis::trial::Bench;
@@ -259,13 +260,15 @@ fn a_module_is_named_only_after_its_supplies_grounds_and_bus() {
     assert!(texts.iter().any(|t| t.contains("high at its own pin")), "{texts:?}");
     // Every point offers a check; done on a sound vehicle, each one is proven by it.
     for p in &first.points {
-        let probe = Probe::volts(&p.red, &p.black);
-        let value = MODEL.circuit.measure(&p.state, &[], &probe).unwrap().value();
-        let finding = Finding::Reading {
-            instrument: Instrument::Volts,
-            red: p.red.clone(),
-            black: p.black.clone(),
-            value: Some(value),
+        let finding = match p.check().what {
+            What::Reading(probe) => Finding::Reading {
+                instrument: probe.instrument,
+                value: Some(MODEL.circuit.measure(&p.state, &[], &probe).unwrap().value()),
+                red: probe.red,
+                black: probe.black,
+            },
+            What::Look { at } => Finding::Seen { at, sight: Sight::Nothing },
+            other => panic!("{other:?}"),
         };
         evidence.push(Evidence::new(p.state.clone(), finding));
     }
@@ -277,6 +280,13 @@ fn a_module_is_named_only_after_its_supplies_grounds_and_bus() {
         let g = gate::gate(&MODEL, &[e], "A3").unwrap().unwrap();
         g.points.iter().find(|p| p.red == *x330).unwrap().standing
     };
+    // A spread contact shows on no harness side: it has a point of its own.
+    let contact = first.points.iter().find(|p| p.quantity == "seen" && p.red == *x330).unwrap();
+    evidence.push(Evidence::new(
+        on.clone(),
+        Finding::Seen { at: contact.red.clone(), sight: Sight::Loose },
+    ));
+    assert_eq!(gate::gate(&MODEL, &evidence, "A3").unwrap().unwrap().open, 1);
     assert_eq!(standing(volts(&on, x330, 6.0)), Standing::Failed);
     assert_eq!(standing(volts(&OperatingState::default(), x330, 12.6)), Standing::Open);
     assert!(gate::gate(&MODEL, &[], "M7").unwrap().is_none());

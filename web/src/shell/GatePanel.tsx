@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Gate, QuantityKind } from "../api/client";
 import { useJob } from "../api/job";
+import { ByHand } from "../ui/ByHand";
 import { Measure } from "../ui/Measure";
 
 const MARKS = {
@@ -27,7 +28,7 @@ export function GatePanel({ gate }: { gate: Gate }) {
           Before {gate.module} is named: {gate.open} open
         </span>
         <span className="block text-[13px] text-faint">
-          supplies and grounds under load, its bus, its inputs
+          supplies and grounds under load, their contacts, its bus, its inputs
         </span>
       </button>
       {shown && (
@@ -36,12 +37,12 @@ export function GatePanel({ gate }: { gate: Gate }) {
             {gate.points.map((p) => {
               const mark = MARKS[p.standing];
               return (
-                <li key={p.red} className="border-t border-rule py-1">
+                <li key={p.quantity + p.red} className="border-t border-rule py-1">
                   <button
                     type="button"
                     className="flex min-h-11 w-full items-center justify-between gap-2 text-left"
-                    aria-expanded={at === p.red}
-                    onClick={() => setAt(at === p.red ? "" : p.red)}
+                    aria-expanded={at === p.text}
+                    onClick={() => setAt(at === p.text ? "" : p.text)}
                   >
                     <span>
                       {p.text}
@@ -53,7 +54,10 @@ export function GatePanel({ gate }: { gate: Gate }) {
                       {mark.sign} {mark.word}
                     </span>
                   </button>
-                  {at === p.red && p.standing !== "proven" && (
+                  {at === p.text && p.standing !== "proven" && p.quantity === "seen" && (
+                    <ByHand task={{ kind: "seen", at: p.red }} state={p.state} />
+                  )}
+                  {at === p.text && p.standing !== "proven" && p.quantity !== "seen" && (
                     <Measure
                       wanted={{
                         quantity: p.quantity as QuantityKind,

@@ -2,6 +2,7 @@
 
 use super::{Bench, Strategy, strategy};
 use crate::evidence::{Evidence, Finding, Present, Strength};
+use crate::gate::{self, Standing};
 use crate::model::{ELSEWHERE, Model, ModelError};
 use crate::next::candidates::{Candidate, What};
 use crate::next::{self, Ask};
@@ -175,6 +176,40 @@ fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Evidence> 
         .collect()
 }
 
+/// What a module's gate still wants, before it may be named; none for other items.
+fn open_point(
+    model: &Model,
+    evidence: &[Evidence],
+    item: &str,
+    done: &[String],
+) -> Result<Option<Candidate>, ModelError> {
+    let Some(module) = item.strip_prefix("part:") else { return Ok(None) };
+    let points = gate::gate(model, evidence, module)?.map(|g| g.points).unwrap_or_default();
+    let open = points.iter().filter(|p| p.standing == Standing::Open).map(gate::GatePoint::check);
+    Ok(open.into_iter().find(|c| !done.contains(&c.id())))
+}
+
+/// A line of the log: what was believed, what was done, what came of it.
+fn told(
+    model: &Model,
+    worked: &Worked,
+    c: &Candidate,
+    bits: Option<f64>,
+    found: &[Evidence],
+) -> String {
+    format!(
+        "{} {:.0} %; {}: {} -> {}",
+        worked.named,
+        100.0 * worked.probability,
+        bits.map_or_else(|| "gate".to_owned(), |b| format!("{b:.2} bit")),
+        c.id(),
+        match found {
+            [one] => crate::words::evidence(model, one),
+            many => format!("{} findings", many.len()),
+        }
+    )
+}
+
 /// Works a job until an item is named.
 ///
 /// # Errors
@@ -202,6 +237,8 @@ pub fn work(
     };
     let mut proving: Option<usize> = None;
     let mut refused: Vec<String> = Vec::new();
+    // Points of a module's gate that were looked at, each once.
+    let mut gated: Vec<String> = Vec::new();
     loop {
         let posterior = Posterior::given(model, priors, &evidence)?;
         let ranking = posterior.ranking();
@@ -211,8 +248,22 @@ pub fn work(
         worked.second = model.items[ranking[1].0].clone();
         let certain = probability > next::CERTAIN && worked.named != ELSEWHERE;
         if certain && proving == Some(top) {
-            worked.ending = Ending::Proven;
-            break;
+            match open_point(model, &evidence, &worked.named, &gated)? {
+                Some(c) if worked.checks < rules.most_checks => {
+                    gated.push(c.id());
+                    worked.checks += 1;
+                    worked.minutes += c.minutes(model, &now);
+                    let found = perform(bench, &c, worked.checks as u64 + FIRST_CHECK);
+                    worked.log.push(told(model, &worked, &c, None, &found));
+                    now = c.state;
+                    evidence.extend(found);
+                    continue;
+                }
+                _ => {
+                    worked.ending = Ending::Proven;
+                    break;
+                }
+            }
         }
         if worked.checks >= rules.most_checks {
             break;
@@ -245,7 +296,11 @@ pub fn work(
                 bench.set(&now);
                 continue;
             }
-            worked.ending = if certain { Ending::Proven } else { Ending::NothingLeft };
+            if certain {
+                proving = Some(top);
+                continue;
+            }
+            worked.ending = Ending::NothingLeft;
             break;
         };
         proving = certain.then_some(top);
@@ -253,17 +308,7 @@ pub fn work(
         worked.checks += 1;
         worked.minutes += c.minutes(model, &now);
         let found = perform(bench, c, worked.checks as u64 + FIRST_CHECK);
-        worked.log.push(format!(
-            "{} {:.0} %; {:.2} bit: {} -> {}",
-            worked.named,
-            100.0 * probability,
-            ranked.bits,
-            c.id(),
-            match &found[..] {
-                [one] => crate::words::evidence(model, one),
-                many => format!("{} findings", many.len()),
-            }
-        ));
+        worked.log.push(told(model, &worked, c, Some(ranked.bits), &found));
         if found.is_empty() {
             refused.push(c.id());
         }
