@@ -47,7 +47,7 @@ impl Ahead {
             model.loads();
             for named in &model.circuit.vehicle.states {
                 ahead.give_way();
-                model.predict_all(&named.state);
+                model.prepare(&named.state);
             }
         });
     }

@@ -15,7 +15,7 @@ fn main() {
     // As the product does while the complaint is taken.
     let started = Instant::now();
     for named in states {
-        model.predict_all(&named.state);
+        model.prepare(&named.state);
     }
     model.reachable();
     model.loads();

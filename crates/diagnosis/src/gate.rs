@@ -5,8 +5,8 @@
 use crate::evidence::reading::sound;
 use crate::evidence::{Evidence, Finding, Sight};
 use crate::model::{Model, ModelError};
-use crate::verdict::{SOUND, healthy_range};
 use crate::next::candidates::{Candidate, What};
+use crate::verdict::{SOUND, healthy_range};
 use crate::words;
 use circuit::{Circuit, Instrument, Probe};
 use serde::Serialize;
@@ -57,7 +57,7 @@ impl GatePoint {
             Some(instrument) => What::Reading(Probe { instrument, red, black }),
             None => What::Look { at: red },
         };
-        Candidate { what, state: self.state.clone(), state_id: "gate".to_owned() }
+        Candidate::new(what, self.state.clone(), "gate")
     }
 }
 

@@ -8,6 +8,7 @@
 pub mod coverage;
 pub mod evidence;
 pub mod gate;
+pub mod grids;
 pub mod ledger;
 pub mod model;
 pub mod next;

@@ -2,6 +2,7 @@
 
 use crate::evidence::Likelihood;
 use crate::evidence::reading::{self, Expected};
+use crate::grids::Grids;
 use crate::next::candidates::{Loads, Reachable};
 use crate::prior::Priors;
 pub use crate::snapshot::{Healthy, Snapshot};
@@ -104,6 +105,8 @@ pub struct Model {
     pub items: Vec<String>,
     /// Item of each hypothesis.
     pub item_of: Vec<usize>,
+    /// Which hypotheses are the same fault with another number.
+    pub grids: Grids,
     /// Hypotheses in the order that lets neighbours share the most work.
     order: Vec<u32>,
     drawn: Vec<Circuit>,
@@ -179,6 +182,7 @@ impl Model {
         let wavering = faults.iter().map(|f| place::wavering_share(&circuit, f)).collect();
         Ok(Self {
             circuit,
+            grids: Grids::of(&faults),
             faults,
             items,
             item_of,
@@ -232,6 +236,12 @@ impl Model {
         let p = self.predict(state);
         self.solve_missing(&p, |_| true);
         p
+    }
+
+    /// Everything about a state that a check taken or chosen in it asks for.
+    pub fn prepare(&self, state: &OperatingState) {
+        let p = self.predict_all(state);
+        self.drawn(&p, state);
     }
 
     /// Predictions for a state with some hypotheses solved.
@@ -504,12 +514,6 @@ pub fn high_ohmic(changes: &[Change]) -> bool {
         Change::Branch(_, Law::Ohms(r)) | Change::Series(_, r) => *r > 5e3,
         _ => false,
     })
-}
-
-/// How much of a hypothesis' own deviation is uncertain: the step of its grid, or part tolerance.
-pub fn slack(fault: &Fault) -> f64 {
-    let numbered = fault.id.bytes().filter(|b| *b == b':').count() == 3;
-    if numbered { 0.25 } else { 0.08 }
 }
 
 /// What a voltmeter or a clamp shows of a snapshot, without the meter's own load.

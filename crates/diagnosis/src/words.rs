@@ -3,6 +3,7 @@
 use crate::evidence::{Evidence, Finding, Sight, Strength};
 use crate::model::Model;
 use circuit::Instrument;
+use vehicle::Element;
 
 /// A value with its unit: `11.82 V`, `0.12 Ω`, `3.3 kΩ`, `OL`.
 pub fn value(instrument: Instrument, v: f64) -> String {
@@ -81,6 +82,29 @@ pub fn sight(s: Sight) -> &'static str {
     }
 }
 
+/// The part's own end of a contact: a battery's post, a fuse's blade, else a pin.
+pub fn bare(model: &Model, cavity: &str) -> &'static str {
+    let owner = cavity.split('.').next().unwrap_or(cavity);
+    let part = model.circuit.part(owner).map(|k| &model.circuit.vehicle.parts[k]);
+    let has = |of: fn(&Element) -> bool| part.is_some_and(|p| p.elements.iter().any(of));
+    match () {
+        () if has(|e| matches!(e, Element::Battery { .. })) => "post",
+        () if has(|e| matches!(e, Element::Fuse { .. })) => "blade, on its back",
+        () => "part pin",
+    }
+}
+
+/// A point, short: `F14.2` or, for the part's own end of its contact, `F14.2 blade`.
+pub fn short_point(model: &Model, id: &str) -> String {
+    match id.strip_suffix(":part") {
+        Some(cavity) => {
+            let bare = bare(model, cavity).split(',').next().unwrap_or_default();
+            format!("{cavity} {bare}")
+        }
+        None => id.to_owned(),
+    }
+}
+
 /// A point in words: cavity, wire colour and connector name.
 pub fn point(model: &Model, id: &str) -> String {
     let v = &model.circuit.vehicle;
@@ -93,7 +117,7 @@ pub fn point(model: &Model, id: &str) -> String {
     let (cavity, side) = id.split_once(':').unwrap_or((id, ""));
     let side = match side {
         "" => String::new(),
-        "part" => " part pin".to_owned(),
+        "part" => format!(" {}", bare(model, cavity)),
         side => format!(" {side} side"),
     };
     let owner = cavity.split('.').next().unwrap_or(cavity);
@@ -110,7 +134,8 @@ pub fn leads(finding_red: &str, black: &str, instrument: Instrument) -> String {
     if instrument == Instrument::Amps {
         format!("conductor {finding_red}")
     } else {
-        format!("{finding_red} to {black}")
+        let plain = |id: &str| id.replace(":part", " part side");
+        format!("{} to {}", plain(finding_red), plain(black))
     }
 }
 
@@ -122,12 +147,7 @@ pub fn effect(model: &Model, part: &str) -> String {
         .parts
         .iter()
         .find(|p| p.id == part)
-        .and_then(|p| {
-            p.elements.iter().find_map(|e| match e {
-                vehicle::Element::Motor { effect, .. } => Some(effect.clone()),
-                _ => None,
-            })
-        })
+        .and_then(|p| p.elements.iter().find_map(|e| e.effect().map(str::to_owned)))
         .unwrap_or_else(|| format!("effect of {part}"))
 }
 

@@ -143,6 +143,19 @@ impl OperatingState {
         self.stimuli.get(id).map_or(rest, |a| a.0)
     }
 
+    /// Whether two states are the same but for what is unplugged.
+    pub fn alike_plugged(&self, other: &Self) -> bool {
+        let Self { key, engine, switches, outputs, stimuli, unplugged: _, battery_off, charger } =
+            self;
+        *key == other.key
+            && *engine == other.engine
+            && *switches == other.switches
+            && *outputs == other.outputs
+            && *stimuli == other.stimuli
+            && *battery_off == other.battery_off
+            && *charger == other.charger
+    }
+
     /// The same state with one more connector pulled.
     #[must_use]
     pub fn without(&self, connector: &str) -> Self {

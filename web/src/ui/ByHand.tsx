@@ -41,7 +41,7 @@ export function ByHand({
           ["it changed", { changed: true }],
         ]
       : task.kind === "seen"
-        ? SIGHTS.map(([sight, word]) => [word, { sight }])
+        ? sightsAt(task.at).map(([sight, word]) => [word, { sight }])
         : STRENGTHS.map(([strength, word]) => [word, { strength }]);
   return (
     <div className={flat ? "flex gap-2" : ""}>

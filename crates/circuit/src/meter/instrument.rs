@@ -106,6 +106,18 @@ impl Instrument {
         (part * value.abs()).hypot(floor)
     }
 
+    /// Chance per unit of a value when nothing is known: even over its span; of an ohmmeter even over
+    /// the decades it shows, from the resistance of its leads to over limit.
+    pub fn any(self, value: f64) -> f64 {
+        match self {
+            Self::Ohms if value.is_finite() => {
+                let lowest = self.sigma(0.0);
+                1.0 / ((OVER_LIMIT_OHMS / lowest).ln() * (value.abs() + lowest))
+            }
+            _ => 1.0 / self.span(),
+        }
+    }
+
     /// Range of values it usually shows, in its unit.
     pub fn span(self) -> f64 {
         match self {

@@ -313,9 +313,10 @@ impl Prepared<'_> {
             },
             (Kind::Reading(probe, read), Some(expected)) => {
                 let value = model.reads(self.state, &changes(), probe)?;
-                let slack = faults.iter().map(|f| crate::model::slack(f)).fold(0.0, f64::max);
+                let share = faults.iter().map(|f| crate::grids::share_of(f)).fold(0.0, f64::max);
                 let (i, healthy) = (probe.instrument, expected.healthy);
-                let sigma = reading::sigma(i, value, healthy, expected.tolerance, slack);
+                let unsure = reading::Unsure::alone(share);
+                let sigma = reading::sigma(i, value, healthy, expected.tolerance, unsure);
                 reading::log_likelihood(i, *read, value, sigma)
             }
             (Kind::Reading(..), None) => 0.0,
@@ -359,7 +360,7 @@ impl Evidence {
                 };
                 let away = of((expected.healthy, expected.sigma));
                 let there = expected.faults.iter().map(|x| of(*x)).collect();
-                let elsewhere = -probe.instrument.span().ln();
+                let elsewhere = probe.instrument.any(read).ln();
                 Likelihood { there, away, elsewhere, wavering: None }
             }
             Kind::Phase(phase, elsewhere) => {

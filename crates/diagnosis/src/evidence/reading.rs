@@ -3,8 +3,9 @@
 //! probe that did not touch.
 
 use super::BAD_PROBE;
-use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown, slack};
-use circuit::{Change, Instrument, Probe, Sweep, meter::Leads};
+use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown};
+use circuit::{Change, Circuit, Instrument, Probe, Solution, Sweep, meter::Leads};
+use std::collections::HashMap;
 use vehicle::OperatingState;
 
 /// What moves no voltage by more than this leaves a tool's reading alone, volts: a hundredth of an
@@ -12,6 +13,11 @@ use vehicle::OperatingState;
 const UNTOUCHED_VOLTS: f64 = 1e-5;
 /// A point that a fault has left hanging moves by more than this, volts.
 const HANGING_VOLTS: f64 = 0.1;
+
+/// A meter that changes a voltage by more than this spoils what it reads, volts.
+const SPOILED_VOLTS: f64 = 0.05;
+/// Voltages nearer than this to each other are the same to the meter's own load, volts.
+const SAME_VOLTS: f64 = 1e-4;
 
 /// Prediction of a reading under the healthy vehicle and every hypothesis.
 #[derive(Debug, Clone)]
@@ -26,19 +32,56 @@ pub struct Expected {
     pub faults: Vec<(f64, f64)>,
 }
 
+/// How unsure a hypothesis is of how far it moves a reading.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Unsure {
+    /// Of the number it stands for, as a share: half the way to its neighbours on the grid; of the
+    /// parts' tolerance where it has no number.
+    pub(crate) share: f64,
+    /// How far any number of this fault moves the reading, in its unit; infinite where unknown. A
+    /// fault that has done all it can do is as sure as one without a number: in a divider of `R` and
+    /// `Z` the share of `Z` moves with `ln R` by itself times what is left of it.
+    pub(crate) furthest: f64,
+}
+
+impl Unsure {
+    /// Without a number, or with others of its kind unknown.
+    pub(crate) fn alone(share: f64) -> Self {
+        Self { share, furthest: f64::INFINITY }
+    }
+}
+
+/// Scatter of a resistance that a sound vehicle shows as over limit, as a share.
+const OPENED: f64 = 0.05;
+
 /// Combined standard deviation of a reading that a hypothesis moves from `healthy` to `value`.
 pub(crate) fn sigma(
     instrument: Instrument,
     value: f64,
     healthy: f64,
     tolerance: f64,
-    slack: f64,
+    unsure: Unsure,
 ) -> f64 {
     if !value.is_finite() {
         return 1.0;
     }
-    let own = if healthy.is_finite() { slack * (value - healthy) } else { slack * value };
-    (instrument.sigma(value).powi(2) + tolerance.powi(2) + own.powi(2)).sqrt()
+    let moved = if healthy.is_finite() { (value - healthy).abs() } else { value.abs() };
+    // Neither voltage, current nor resistance is less sure than it is large.
+    let (own, parts) = match instrument {
+        Instrument::Ohms => {
+            let scatter = if healthy.is_finite() && healthy != 0.0 {
+                tolerance / healthy.abs()
+            } else {
+                OPENED
+            };
+            (moved.min(value.abs()), scatter * value.abs())
+        }
+        _ => {
+            let left = (1.0 - moved / unsure.furthest).max(0.0);
+            ((moved * left).min(value.abs()), tolerance)
+        }
+    };
+    instrument.sigma(value).hypot(parts).hypot(unsure.share * own)
 }
 
 /// What a sound vehicle reads.
@@ -66,7 +109,7 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
         Leads::Between(..) => model.tool_scatter(state, leads, healthy),
         Leads::Around(_) => model.scatter(&p, state, |s| shown(leads, c, s)),
     };
-    let sigma = sigma(instrument, healthy, healthy, tolerance, 0.0);
+    let sigma = sigma(instrument, healthy, healthy, tolerance, Unsure::alone(0.0));
     Ok(Sound { healthy, sigma, tolerance })
 }
 
@@ -108,20 +151,83 @@ pub fn expected(
         Leads::Between(..) => {
             let reads = |p: circuit::Point<'_>| leads.shown_at(&p).value();
             let at = leads.nodes(c);
-            // What changes nothing with the tool on shows what a sound vehicle shows.
-            let with = c.solve(state, &[], leads.extra());
+            let with = with_tool(c, &p, leads);
             let touches =
                 |h: usize| !c.untouched_to(&with, &model.faults[h].changes, UNTOUCHED_VOLTS);
             model.sweep_all(&p.sweep, leads.change(), Some(&at), touches, healthy, reads)
         }
     };
-    let faults = model
-        .faults
+    let grids = &model.grids;
+    let moved = |h: usize| (values[h] - healthy).abs();
+    let furthest: Vec<f64> =
+        (0..grids.members.len()).map(|grid| grids.furthest(grid, moved)).collect();
+    let unsure = |h: usize| Unsure {
+        share: grids.share[h],
+        furthest: grids.of[h].map_or(f64::INFINITY, |grid| furthest[grid]),
+    };
+    let faults = values
         .iter()
-        .zip(values)
-        .map(|(f, value)| (value, sigma(instrument, value, healthy, tolerance, slack(f))))
+        .enumerate()
+        .map(|(h, value)| (*value, sigma(instrument, *value, healthy, tolerance, unsure(h))))
         .collect();
     Ok(Expected { healthy, sigma: own, tolerance, faults })
+}
+
+/// The sound vehicle with a tool on: what changes nothing there shows what a sound vehicle shows.
+fn with_tool(c: &Circuit, p: &Predictions, leads: Leads) -> Solution {
+    let change: Vec<Change> = leads.change().into_iter().collect();
+    let mut sweep = p.sweep.clone();
+    let point = sweep.solve(&change);
+    let mut with = p.solution.clone();
+    with.volts = point.volts.to_vec();
+    with.laws = point.laws.to_vec();
+    for (peak, v) in with.peak_volts.iter_mut().zip(point.volts) {
+        *peak = peak.max(v.abs());
+    }
+    for k in 0..c.branches.len() {
+        with.peak_amps[k] = with.peak_amps[k].max(with.amps(c, k).abs());
+    }
+    with
+}
+
+/// What a tool that loads the circuit shows under sets of changes, one after the other; infinite is
+/// over limit.
+pub(crate) fn tool_shows<'a>(
+    c: &'a Circuit,
+    p: &'a Predictions,
+    leads: Leads,
+) -> impl FnMut(&[Change]) -> f64 + use<'a> {
+    let with = with_tool(c, p, leads);
+    let (mut sweep, nodes) = (p.sweep.clone(), leads.nodes(c));
+    let mut of = move |changes: &[Change]| {
+        let all: Vec<Change> = changes.iter().copied().chain(leads.change()).collect();
+        leads.shown_at(&sweep.solve_at(&all, &nodes)).value()
+    };
+    let healthy = of(&[]);
+    move |changes| match c.untouched_to(&with, changes, UNTOUCHED_VOLTS) {
+        true => healthy,
+        false => of(changes),
+    }
+}
+
+/// Whether a voltmeter's own load changes what it reads on a sound vehicle: such a reading is a trap.
+pub(crate) fn is_spoiled(model: &Model, state: &OperatingState, probe: &Probe) -> bool {
+    let Ok(leads @ Leads::Between(Instrument::Volts, a, b)) = probe.leads(&model.circuit) else {
+        return false;
+    };
+    let p = model.predict(state);
+    let change: Vec<Change> = leads.change().into_iter().collect();
+    let mut sweep = p.sweep.clone();
+    let point = sweep.solve_at(&change, &[a, b]);
+    (point.volts[a] - point.volts[b] - p.healthy.between(a, b)).abs() > SPOILED_VOLTS
+}
+
+/// Among whom a fault may stand for others.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum Among {
+    Chain(usize),
+    Branch(usize),
+    Fault(usize),
 }
 
 /// A voltmeter's readings under every hypothesis, averaged over the phases of the state.
@@ -134,20 +240,39 @@ fn volts(
 ) -> Vec<f64> {
     let c = &model.circuit;
     let quick = |s: &Snapshot| s.between(a, b);
+    let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
     let healthy = quick(&p.healthy);
     // The meter's ten megohms show only where a fault has left the point hanging by more than
-    // some kilohms; one that leaves the point as it was leaves it as stiff as it was, too.
+    // some kilohms; one that leaves the point as it was leaves it as stiff as it was, too. Faults
+    // of one chain that leave both ends of the meter at the very same voltages have done the same
+    // to them: one stands for all.
+    let with = leads.change().map(|meter| {
+        let mut sweep = p.sweep.clone();
+        across(sweep.solve_at(&[meter], &[a, b]))
+    });
+    // A point that hangs on a sound vehicle tells how it hangs only with the meter on.
+    let hangs = with.is_some_and(|v| (v - healthy).abs() > SPOILED_VOLTS);
     let loads = |h: usize| {
-        (high_ohmic(&model.faults[h].changes) || !state.unplugged.is_empty())
-            && (p.fault(h).map_or(healthy, quick) - healthy).abs() > HANGING_VOLTS
+        hangs
+            || (high_ohmic(&model.faults[h].changes) || !state.unplugged.is_empty())
+                && (p.fault(h).map_or(healthy, quick) - healthy).abs() > HANGING_VOLTS
     };
-    let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
-    let metered = model.sweep_all(&p.sweep, leads.change(), Some(&[a, b]), loads, f64::NAN, across);
-    let mut values: Vec<f64> = metered
-        .into_iter()
-        .zip(p.all())
-        .map(|(v, s)| if v.is_nan() { quick(s) } else { v })
-        .collect();
+    let ends = |s: &Snapshot| [a, b].map(|n| (s.volts(n) / SAME_VOLTS).round() as i64);
+    let chain = |h: usize| match model.faults[h].changes[..] {
+        _ if hangs => Among::Fault(h),
+        [Change::Branch(k, _)] => c.chains.of[k].map_or(Among::Branch(k), Among::Chain),
+        _ => Among::Fault(h),
+    };
+    let mut stands: HashMap<(Among, [i64; 2]), usize> = HashMap::new();
+    let mut stands_for = vec![usize::MAX; model.faults.len()];
+    for (h, s) in p.all().enumerate().filter(|(h, _)| loads(*h)) {
+        stands_for[h] = *stands.entry((chain(h), ends(s))).or_insert(h);
+    }
+    let first = |h: usize| stands_for[h] == h;
+    let metered = model.sweep_all(&p.sweep, leads.change(), Some(&[a, b]), first, f64::NAN, across);
+    let value =
+        |(h, s): (usize, &Snapshot)| metered.get(stands_for[h]).copied().unwrap_or(quick(s));
+    let mut values: Vec<f64> = p.all().enumerate().map(value).collect();
     for (share, sweep) in p.phases(c, state, (a, b)) {
         let held = model.sweep_all(sweep, None, Some(&[a, b]), |_| true, f64::NAN, across);
         for ((value, held), s) in values.iter_mut().zip(held).zip(p.all()) {
@@ -159,9 +284,9 @@ fn volts(
 
 /// Log-likelihood of one value against one prediction.
 pub(crate) fn log_likelihood(instrument: Instrument, read: f64, value: f64, sigma: f64) -> f64 {
-    let flat = BAD_PROBE / instrument.span();
+    let flat = BAD_PROBE * instrument.any(read);
     let close = match (read.is_finite(), value.is_finite()) {
-        (false, false) => 1.0 / instrument.span(),
+        (false, false) => instrument.any(read),
         (true, true) => {
             let z = (read - value) / sigma;
             (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt())

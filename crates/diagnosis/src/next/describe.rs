@@ -239,9 +239,14 @@ fn reading_text(model: &Model, p: &Probe) -> String {
         Instrument::Jumper => format!("Fused jumper from {} to {}", p.red, p.black),
         Instrument::LowVolts => format!("Voltage at {} to {}, low impedance", p.red, p.black),
         Instrument::Volts if p.black == model.circuit.reference => {
-            format!("Voltage at {} against battery minus", p.red)
+            format!("Voltage at {} against battery minus", words::short_point(model, &p.red))
         }
         Instrument::Volts => match connector {
+            _ if p.red.strip_suffix(":part") == Some(&p.black) => format!(
+                "Voltage across the contact of {}, {} to terminal",
+                p.black,
+                words::bare(model, &p.black)
+            ),
             Some(c) if owner(&p.red) == owner(&p.black) && c.sides.is_some() => {
                 let cavity = p.red.split(':').next().unwrap_or(&p.red);
                 format!("Voltage across terminal {cavity}, {}", c.name)

@@ -8,7 +8,7 @@ mod describe;
 mod value;
 pub mod why_not;
 
-use crate::evidence::{Evidence, Finding, Present};
+use crate::evidence::{Evidence, Finding, Present, reading};
 use crate::model::{Model, ModelError};
 use crate::posterior::{Explains, Live, Posterior};
 use crate::prior::Priors;
@@ -49,8 +49,12 @@ const NEGLIGIBLE: f64 = 1e-3;
 /// Hypotheses that the first sieve looks at, and candidates it lets through.
 const SIEVE_HYPOTHESES: usize = 200;
 const SIEVED: usize = 32;
+/// Candidates weighed before looking again whether the rest can still be better.
+const AT_A_TIME: usize = 128;
 /// Information about whether it is the leading item below which a check proves nothing, bits.
 const WORTHLESS_PROOF_BITS: f64 = 0.15;
+/// A proof tells at least this share of what the best one would.
+const PLAIN: f64 = 0.6;
 /// Information below which a check is not worth doing, bits.
 const WORTHLESS_BITS: f64 = 0.02;
 /// Checks within this share of the best tie with it, and are told apart by what can follow.
@@ -95,7 +99,7 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
     let scales = Scales::new(ask.model, ask.posterior, &rough);
     let mut candidates = open(ask, &rough, false);
     candidates.retain(|c| !loads(c));
-    let all = rank(ask, &scales, WORTHLESS_BITS, candidates);
+    let all = rank(ask, &scales, WORTHLESS_BITS, usize::MAX, candidates);
     all.into_iter().map(ranked_of).collect()
 }
 
@@ -108,9 +112,15 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
     let live = live_of(ask);
     let scales = Scales::new(model, posterior, &live);
     let proof = certain(ask).is_some();
-    ranked(ask)?
+    let mut distinct: Vec<Ranked> = Vec::new();
+    for r in ranked(ask)? {
+        // The same leads in another state are no other choice.
+        if distinct.len() < most && distinct.iter().all(|d| d.candidate.what != r.candidate.what) {
+            distinct.push(r);
+        }
+    }
+    distinct
         .into_iter()
-        .take(most)
         .map(|r| {
             let outcomes = scales.table(&r.candidate).map(|t| scales.outcomes(&t));
             describe::describe(ask, &r, proof, outcomes.unwrap_or_default())
@@ -174,21 +184,47 @@ struct Valued {
     minutes: f64,
 }
 
-fn rank(ask: &Ask<'_>, scales: &Scales<'_>, least: f64, candidates: Vec<Candidate>) -> Vec<Valued> {
-    let mut valued: Vec<Valued> = candidates
-        .into_par_iter()
-        .filter_map(|candidate| {
+impl Valued {
+    fn rate(&self) -> f64 {
+        self.bits / self.minutes
+    }
+}
+
+/// Weighs candidates, best first; of those that cannot come among the best `most` by what they can
+/// give at most, only some.
+fn rank(
+    ask: &Ask<'_>,
+    scales: &Scales<'_>,
+    least: f64,
+    most: usize,
+    candidates: Vec<Candidate>,
+) -> Vec<Valued> {
+    let mut waiting: Vec<(f64, usize, Candidate)> = candidates
+        .into_iter()
+        .enumerate()
+        .filter(|(_, c)| c.at_most > least)
+        .map(|(k, c)| (c.at_most / c.minutes(ask.model, ask.now), k, c))
+        .collect();
+    waiting.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    let mut valued: Vec<(usize, Valued)> = Vec::new();
+    let mut waiting = waiting.into_iter().peekable();
+    while let Some((promise, ..)) = waiting.peek() {
+        if valued.len() >= most && *promise < valued[most - 1].1.rate() {
+            break;
+        }
+        let some: Vec<_> = waiting.by_ref().take(AT_A_TIME).collect();
+        valued.par_extend(some.into_par_iter().filter_map(|(_, k, candidate)| {
             let table = scales.table(&candidate)?;
             let bits = scales.information(&table);
             (bits > least).then(|| {
                 let minutes = minutes(ask, scales.live, &candidate);
-                Valued { candidate, table, bits, minutes }
+                (k, Valued { candidate, table, bits, minutes })
             })
-        })
-        .collect();
-    // A stable sort: candidates come in a fixed order.
-    valued.sort_by(|a, b| (b.bits / b.minutes).total_cmp(&(a.bits / a.minutes)));
-    valued
+        }));
+        // Of those that are worth the same the first, whatever was weighed first.
+        valued.sort_by(|a, b| b.1.rate().total_cmp(&a.1.rate()).then(a.0.cmp(&b.0)));
+    }
+    valued.into_iter().map(|(_, v)| v).collect()
 }
 
 /// A rough sieve by the likeliest hypotheses, then the best candidates by all of them.
@@ -200,14 +236,19 @@ fn sieve<'a>(
     scales: impl Fn(&'a [Live]) -> Scales<'a>,
     rough: &'a [Live],
 ) -> Vec<Valued> {
-    let mut sieved = rank(ask, &scales(rough), least, open(ask, rough, in_any_state));
+    // More than are let through, since of tools that load the circuit only a few are.
+    let candidates = open(ask, rough, in_any_state);
+    let loading = candidates.iter().filter(|c| loads(c)).count();
+    let mut sieved = rank(ask, &scales(rough), least, SIEVED + loading, candidates);
     let mut loading = 0;
+    let mut left = SIEVED;
     sieved.retain(|v| {
         let loads = loads(&v.candidate);
         loading += usize::from(loads);
-        !loads || loading <= MOST_LOADING
+        let keeps = left > 0 && (!loads || loading <= MOST_LOADING) && !is_trap(ask, &v.candidate);
+        left -= usize::from(keeps);
+        keeps
     });
-    sieved.truncate(SIEVED);
     if rough.len() == live.len() {
         return sieved;
     }
@@ -221,7 +262,16 @@ fn sieve<'a>(
     for state in states {
         ask.model.predict_some(state, &matters);
     }
-    rank(ask, &scales(live), least, sieved.into_iter().map(|v| v.candidate).collect())
+    let sieved: Vec<Candidate> = sieved.into_iter().map(|v| v.candidate).collect();
+    rank(ask, &scales(live), least, usize::MAX, sieved)
+}
+
+/// Whether a check is a reading that the meter itself spoils.
+fn is_trap(ask: &Ask<'_>, c: &Candidate) -> bool {
+    match &c.what {
+        What::Reading(p) => reading::is_spoiled(ask.model, &c.state, p),
+        _ => false,
+    }
 }
 
 /// Whether a check loads the circuit, so that each hypothesis has to be solved anew for it.
@@ -268,6 +318,9 @@ fn proofs(ask: &Ask<'_>, top: usize) -> Vec<Ranked> {
     // The same leads in another state prove little: a proof is a reading of its own.
     let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, scales, &rough);
     list.retain(|v| !matches!(v.candidate.what, What::Move { .. }));
+    // Of what refutes well the quickest: a quick look that would hardly refute proves hardly more.
+    let best = list.iter().map(|v| v.bits).fold(0.0, f64::max);
+    list.retain(|v| v.bits > PLAIN * best);
     list.into_iter().map(ranked_of).collect()
 }
 
@@ -324,5 +377,48 @@ pub(crate) fn short(item: &str) -> String {
         Some(("pair", id)) => format!("conductors {}", id.replace('+', " and ")),
         Some((kind, id)) => format!("{kind} {id}"),
         None => "not in this file".to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::evidence::Strength;
+
+    #[test]
+    fn what_is_left_out_unweighed_could_not_have_come_first() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let text = std::fs::read_to_string(path).unwrap();
+        let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        let state = |id: &str| {
+            model.circuit.vehicle.states.iter().find(|s| s.id == id).unwrap().state.clone()
+        };
+        let washer = Finding::Effect { part: "M7".into(), strength: Strength::Weak };
+        let silent = Finding::Answer { module: "A3".into(), answers: false };
+        for found in [("rear_washer", washer), ("on", silent)] {
+            let evidence = [Evidence::new(state(found.0), found.1)];
+            let posterior = Posterior::new(&model, &evidence).unwrap();
+            let ask = Ask {
+                model: &model,
+                priors: model.plain(),
+                evidence: &evidence,
+                posterior: &posterior,
+                present: Present::Yes,
+                now: &evidence[0].state,
+                refused: &[],
+            };
+            let live = likeliest(&live_of(&ask));
+            let scales = Scales::new(&model, &posterior, &live);
+            let candidates = open(&ask, &live, false);
+            let few = rank(&ask, &scales, WORTHLESS_BITS, SIEVED, candidates.clone());
+            let all = rank(&ask, &scales, WORTHLESS_BITS, usize::MAX, candidates);
+            assert!(few.len() < all.len(), "nothing was left out: {}", all.len());
+            for (a, b) in few.iter().zip(&all).take(SIEVED) {
+                assert_eq!(a.candidate.id(), b.candidate.id());
+            }
+            for v in &all {
+                assert!(v.bits <= v.candidate.at_most + 1e-9, "{}", v.candidate.id());
+            }
+        }
     }
 }

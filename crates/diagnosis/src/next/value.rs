@@ -2,8 +2,9 @@
 
 use super::candidates::{Candidate, What};
 use super::{Outcome, short};
-use crate::evidence::{effect, moved, reading::sigma, seen, substituted};
-use crate::model::{Model, Predictions, Snapshot, shown, slack};
+use crate::evidence::reading::{Unsure, sigma, tool_shows};
+use crate::evidence::{effect, moved, seen, substituted};
+use crate::model::{Model, Predictions, Snapshot, shown};
 use crate::posterior::{Explains, Live, Posterior, entropy};
 use crate::words;
 use circuit::meter::Leads;
@@ -14,7 +15,7 @@ use std::ops::Deref;
 use std::sync::Arc;
 
 /// Most outcomes a check is divided into.
-const MOST_BINS: usize = 9;
+pub(super) const MOST_BINS: usize = 9;
 /// Chance that any outcome comes up for no reason.
 const SLIP: f64 = 0.02;
 /// The same for a whole scan, in which many monitors stand near their thresholds.
@@ -152,12 +153,22 @@ impl<'a> Scales<'a> {
         }
     }
 
-    fn slack(&self, l: &Live) -> f64 {
-        let of = |h: usize| slack(&self.model.faults[h]);
+    /// How unsure an explanation is of a reading that it moves from `healthy`; `of` is what other
+    /// hypotheses read.
+    fn unsure(&self, l: &Live, healthy: f64, of: impl Fn(usize) -> f64) -> Unsure {
+        let grids = &self.model.grids;
         match l.what {
-            Explains::Fault(h) => of(h),
-            Explains::Pair(k) => self.posterior.pairs.get(k).map_or(0.0, |p| of(p.a).max(of(p.b))),
-            Explains::Elsewhere => 0.0,
+            Explains::Fault(h) => {
+                let moved = |h: usize| (of(h) - healthy).abs();
+                let furthest = grids.of[h].map(|grid| grids.furthest(grid, moved));
+                // Where the ends of the grid were not solved they seem to move nothing.
+                let furthest = furthest.filter(|f| *f > moved(h)).unwrap_or(f64::INFINITY);
+                Unsure { share: grids.share[h], furthest }
+            }
+            Explains::Pair(k) => Unsure::alone(
+                self.posterior.pairs.get(k).map_or(0.0, |p| grids.share[p.a].max(grids.share[p.b])),
+            ),
+            Explains::Elsewhere => Unsure::alone(0.0),
         }
     }
 
@@ -226,12 +237,8 @@ impl<'a> Scales<'a> {
         };
         let values: Vec<Option<f64>> = match loads {
             true => {
-                let (mut sweep, nodes) = (p.sweep.clone(), leads.nodes(&model.circuit));
-                let mut value = |l: &Live| {
-                    let changes: Vec<Change> =
-                        self.changes(l).into_iter().chain(leads.change()).collect();
-                    leads.shown_at(&sweep.solve_at(&changes, &nodes)).value()
-                };
+                let mut shows = tool_shows(&model.circuit, &p, leads);
+                let mut value = |l: &Live| shows(&self.changes(l));
                 let known = |l: &Live| l.what != Explains::Elsewhere;
                 self.live.iter().map(|l| known(l).then(|| value(l))).collect()
             }
@@ -247,14 +254,28 @@ impl<'a> Scales<'a> {
             false => model.rough_scatter(&p, &c.state, quick),
         };
         let blur =
-            |value: f64, slack: f64| sigma(probe.instrument, value, healthy, tolerance, slack);
+            |value: f64, unsure: Unsure| sigma(probe.instrument, value, healthy, tolerance, unsure);
+        // Without the tool's load the ends of a grid are at hand where they were solved.
+        let at_hand = |h: usize| match loads {
+            true => f64::INFINITY,
+            false => p.fault(h).map_or(f64::INFINITY, quick),
+        };
+        // Most hypotheses leave most readings alone: theirs is the sound one.
+        let sound_sigma = blur(healthy, Unsure::alone(0.0));
+        let moves = |v: f64| !((v - healthy).abs() < 0.02 * sound_sigma || v == healthy);
         let both: Vec<Option<(f64, f64)>> = self
             .live
             .iter()
             .zip(&values)
-            .map(|(l, v)| v.map(|v| (v, blur(v, self.slack(l)))))
+            .map(|(l, v)| {
+                v.map(|v| match moves(v) {
+                    true => (v, blur(v, self.unsure(l, healthy, at_hand))),
+                    false => (healthy, sound_sigma),
+                })
+            })
             .collect();
-        let edges = edges(both.iter().flatten().copied().collect());
+        let moved = both.iter().flatten().filter(|x| moves(x.0)).copied();
+        let edges = edges(moved.chain([(healthy, sound_sigma)]).collect());
         let over = values.iter().flatten().any(|v| !v.is_finite()) || !healthy.is_finite();
         let mut words = range_words(probe.instrument, &edges);
         let n = words.len();
@@ -280,9 +301,8 @@ impl<'a> Scales<'a> {
                 into.push(0.0);
             }
         };
-        // Most hypotheses leave most readings alone: their row is worked out once.
+        // Their row is worked out once, too.
         let mut sound = Vec::new();
-        let sound_sigma = blur(healthy, 0.0);
         row((healthy, sound_sigma), &mut sound);
         let mut k = 0;
         Some(self.rows(words, &sound.clone(), SLIP, |_, into| {
@@ -290,7 +310,7 @@ impl<'a> Scales<'a> {
             k += 1;
             match x {
                 None => return false,
-                Some(x) if (x.0 - healthy).abs() < 0.02 * sound_sigma => into.extend(&sound),
+                Some(x) if !moves(x.0) => into.extend(&sound),
                 Some(x) => row(x, into),
             }
             true

@@ -39,11 +39,8 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     model.circuit.check_state(state)?;
     probe.leads(&model.circuit)?;
     let named = model.circuit.vehicle.states.iter().find(|s| s.state == *state);
-    let candidate = Candidate {
-        what: What::Reading(probe.clone()),
-        state: state.clone(),
-        state_id: named.map_or_else(|| "now".to_owned(), |s| s.id.clone()),
-    };
+    let id = named.map_or("now", |s| s.id.as_str());
+    let candidate = Candidate::new(What::Reading(probe.clone()), state.clone(), id);
     let live = super::live_of(ask);
     let hypotheses: Vec<usize> =
         (0..model.faults.len()).filter(|h| ask.posterior.hypotheses[*h] > 1e-6).collect();

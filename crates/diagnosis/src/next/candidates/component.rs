@@ -30,11 +30,8 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             let [red, black] = [a, b].map(|cavity| format!("{cavity}:part"));
             let reachable = c.node(&red).is_ok() && c.node(&black).is_ok();
             if owner(&red) == owner(&black) && reachable && c.check_state(&state).is_ok() {
-                out.push(Candidate {
-                    what: What::Reading(Probe { instrument: Instrument::Ohms, red, black }),
-                    state,
-                    state_id: "off".to_owned(),
-                });
+                let probe = Probe { instrument: Instrument::Ohms, red, black };
+                out.push(Candidate::new(What::Reading(probe), state, "off"));
             }
         }
     }

@@ -56,11 +56,8 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     for named in &v.states {
         for id in &named.state.outputs {
             if let Some(o) = v.outputs.iter().find(|o| &o.id == id) {
-                out.push(Candidate {
-                    what: What::Effect { output: id.clone(), part: o.load.clone() },
-                    state: named.state.clone(),
-                    state_id: named.id.clone(),
-                });
+                let what = What::Effect { output: id.clone(), part: o.load.clone() };
+                out.push(Candidate::new(what, named.state.clone(), named.id.as_str()));
             }
         }
     }
@@ -92,10 +89,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
         middling(a.0).total_cmp(&middling(b.0)).then(a.1.cmp(b.1))
     });
     for (_, output, part) in sharing.into_iter().take(MOST) {
-        out.push(Candidate {
-            what: What::Effect { output: output.clone(), part: part.clone() },
-            state: driven(output),
-            state_id: format!("on+{output}"),
-        });
+        let what = What::Effect { output: output.clone(), part: part.clone() };
+        out.push(Candidate::new(what, driven(output), format!("on+{output}")));
     }
 }

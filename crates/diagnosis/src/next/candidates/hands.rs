@@ -66,7 +66,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
         v.states.iter().find(|s| s.state == *state).map_or("now", |s| s.id.as_str()).to_owned()
     };
     let mut add = |what, state: &OperatingState| {
-        out.push(Candidate { what, state: state.clone(), state_id: named(state) });
+        out.push(Candidate::new(what, state.clone(), named(state)));
     };
     let wavering: f64 = field
         .live

@@ -78,6 +78,8 @@ pub struct Candidate {
     pub state: OperatingState,
     /// Name of that state, for the id.
     pub state_id: String,
+    /// Information it can give at most, bits; infinite where nobody has thought about it.
+    pub at_most: f64,
 }
 
 /// What the candidates are made from: the field of suspects as it stands.
@@ -109,6 +111,11 @@ impl Field<'_> {
 }
 
 impl Candidate {
+    /// A check in a state.
+    pub fn new(what: What, state: OperatingState, state_id: impl Into<String>) -> Self {
+        Self { what, state, state_id: state_id.into(), at_most: f64::INFINITY }
+    }
+
     /// Stable id.
     pub fn id(&self) -> String {
         let unplugged: Vec<&str> = self.state.unplugged.iter().map(String::as_str).collect();
@@ -128,12 +135,7 @@ impl Candidate {
     pub fn minutes(&self, model: &Model, now: &OperatingState) -> f64 {
         let v = &model.circuit.vehicle;
         let mut minutes = TAKE;
-        let bare = |s: &OperatingState| {
-            let mut s = s.clone();
-            s.unplugged.clear();
-            s
-        };
-        if bare(&self.state) != bare(now) {
+        if !self.state.alike_plugged(now) {
             let named = v.states.iter().find(|s| s.id == self.state_id);
             minutes += named.map_or(UNNAMED_STATE, |s| s.minutes);
             if self.state.battery_off != now.battery_off {

@@ -1,26 +1,42 @@
 //! Voltages, drops and currents wherever a probe or a clamp can be put.
 
-use super::{Candidate, Field, What, cavity_of};
+use super::{Candidate, Field, What, cavity_of, owner};
 use crate::model::Model;
+use crate::next::value::MOST_BINS;
+use crate::posterior::Explains;
 use circuit::{Circuit, Instrument, Of, Probe};
+use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
-use vehicle::{Element, OperatingState};
+use vehicle::{Element, NamedState, OperatingState, Vehicle};
 
 /// Voltages nearer than this look alike to the first sieve, volts.
 const ALIKE_VOLTS: f64 = 0.01;
 /// Currents nearer than this do, amperes.
 const ALIKE_AMPS: f64 = 0.02;
 
-/// Points a probe can touch with everything plugged: harness faces, ground studs, bus bars.
+/// Posts of the batteries, bare beside the lugs that are clamped on them, and the blades of fuses,
+/// bare on their backs; each with its terminal.
+fn posts(v: &Vehicle) -> Vec<(String, String)> {
+    let bare = v.parts.iter().enumerate().flat_map(|(k, part)| {
+        let is_bare = |e: &&Element| matches!(e, Element::Battery { .. } | Element::Fuse { .. });
+        let own = part.elements.iter().filter(is_bare);
+        own.flat_map(|e| e.pins()).map(move |(_, pin)| cavity_of(v, k, pin))
+    });
+    bare.map(|lug| (format!("{lug}:part"), lug)).collect()
+}
+
+/// Points a probe can touch with everything plugged: harness faces, ground studs, bus bars, posts, fuses' backs.
 pub fn points(model: &Model) -> Vec<String> {
     let v = &model.circuit.vehicle;
+    let posts: BTreeSet<String> = posts(v).into_iter().map(|(post, _)| post).collect();
     let buried: BTreeSet<&str> =
         v.splices.iter().filter(|s| !s.rail).map(|s| s.id.as_str()).collect();
     model
         .circuit
         .node_of
         .keys()
-        .filter(|id| !id.ends_with(":part") && !buried.contains(id.as_str()))
+        .filter(|id| !id.ends_with(":part") || posts.contains(*id))
+        .filter(|id| !buried.contains(id.as_str()))
         .cloned()
         .collect()
 }
@@ -29,7 +45,7 @@ pub fn points(model: &Model) -> Vec<String> {
 fn drops(model: &Model) -> Vec<(String, String)> {
     let v = &model.circuit.vehicle;
     let reachable: BTreeSet<String> = points(model).into_iter().collect();
-    let mut pairs = Vec::new();
+    let mut pairs = posts(v);
     for connector in &v.connectors {
         if let Some((a, b)) = &connector.sides {
             for cavity in &connector.cavities {
@@ -68,6 +84,8 @@ pub struct Reachable {
     points: Vec<(String, usize)>,
     /// Pairs of points with their nodes.
     drops: Vec<(String, String, [usize; 2])>,
+    /// Drops with an end at each node.
+    drops_at: Vec<Vec<usize>>,
     /// Nodes of bus lines.
     bus: Vec<bool>,
 }
@@ -87,13 +105,19 @@ impl Reachable {
             .filter(|p| *p != c.reference)
             .filter_map(|p| node(&p).map(|n| (p, n)))
             .collect();
-        let drops = drops(model)
+        let drops: Vec<(String, String, [usize; 2])> = drops(model)
             .into_iter()
             .filter(|(_, b)| *b != c.reference)
             .filter_map(|(a, b)| Some(([node(&a)?, node(&b)?], a, b)))
             .map(|(nodes, a, b)| (a, b, nodes))
             .collect();
-        Self { points, drops, bus: on_a_bus(c) }
+        let mut drops_at = vec![Vec::new(); c.nodes];
+        for (d, (_, _, ends)) in drops.iter().enumerate() {
+            for n in ends {
+                drops_at[*n].push(d);
+            }
+        }
+        Self { points, drops, drops_at, bus: on_a_bus(c) }
     }
 }
 
@@ -128,44 +152,112 @@ fn on_a_bus(c: &Circuit) -> Vec<bool> {
     on
 }
 
-/// What the suspects make of every node and conductor of a state, as fingerprints: where two are
-/// alike, every suspect moves both by the same; zero is where none moves anything.
-struct Prints {
-    nodes: Vec<u64>,
-    wires: Vec<u64>,
+/// What the suspects make of a reading: where two fingerprints are alike, every suspect moves both
+/// readings by the same; zero is where none moves it. And how much of the suspicion moves it.
+#[derive(Debug, Clone, Copy, Default)]
+struct Print {
+    fingerprint: u64,
+    mass: f64,
 }
 
-fn mix(h: usize, change: f64, quantum: f64) -> u64 {
-    let step = (change / quantum).round() as i64;
-    if step == 0 {
-        return 0;
+impl Print {
+    /// A suspect of some weight moves the reading.
+    fn add(&mut self, h: usize, change: f64, quantum: f64, weight: f64) {
+        let step = (change / quantum).round() as i64;
+        if step == 0 {
+            return;
+        }
+        let x = (h as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15)
+            ^ (step as u64).wrapping_mul(0xD6E8_FEB8_6659_FD93);
+        let mixed = (x ^ (x >> 32)).wrapping_mul(0xD6E8_FEB8_6659_FD93);
+        self.fingerprint = self.fingerprint.wrapping_add(mixed);
+        self.mass += weight;
     }
-    let x = (h as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15)
-        ^ (step as u64).wrapping_mul(0xD6E8_FEB8_6659_FD93);
-    (x ^ (x >> 32)).wrapping_mul(0xD6E8_FEB8_6659_FD93)
+
+    /// Information a reading can give at most, bits: whether it moved, and if so, which of the
+    /// outcomes one can tell apart it shows. `unknown` is the weight of what predicts nothing.
+    fn at_most(self, unknown: f64) -> f64 {
+        let m = (self.mass + unknown).min(1.0);
+        let half = m.min(0.5);
+        let whether = match half > 0.0 {
+            true => -half * half.log2() - (1.0 - half) * (1.0 - half).log2(),
+            false => 0.0,
+        };
+        whether + m * (MOST_BINS as f64).log2()
+    }
+}
+
+/// Prints of every node, drop and conductor of a state.
+struct Prints {
+    nodes: Vec<Print>,
+    drops: Vec<Print>,
+    wires: Vec<Print>,
+    /// Weight of what predicts nothing.
+    unknown: f64,
+}
+
+/// Each hypothesis among what is suspected with its share of the suspicion, and the share of what
+/// is none; infinite with pairs, which may do what neither of the two does.
+fn weights(field: &Field<'_>) -> (Vec<(usize, f64)>, f64) {
+    let total: f64 = field.live.iter().map(|l| l.p).sum();
+    let mut of: BTreeMap<usize, f64> = field.hypotheses().into_iter().map(|h| (h, 0.0)).collect();
+    let mut unknown = 0.0;
+    for l in field.live {
+        match l.what {
+            Explains::Fault(h) => *of.entry(h).or_default() += l.p / total,
+            Explains::Pair(_) => unknown = f64::INFINITY,
+            Explains::Elsewhere => unknown += l.p / total,
+        }
+    }
+    (of.into_iter().collect(), unknown)
 }
 
 fn prints(field: &Field<'_>, state: &OperatingState) -> Prints {
-    let hypotheses = field.hypotheses();
+    let (weights, unknown) = weights(field);
+    let hypotheses: Vec<usize> = weights.iter().map(|w| w.0).collect();
     let p = field.model.predict_some(state, &hypotheses);
     let c = &field.model.circuit;
-    let mut prints = Prints { nodes: vec![0; c.nodes], wires: vec![0; c.wire_branch.len()] };
-    for h in hypotheses {
+    let reachable = field.model.reachable();
+    let mut prints = Prints {
+        nodes: vec![Print::default(); c.nodes],
+        drops: vec![Print::default(); reachable.drops.len()],
+        wires: vec![Print::default(); c.wire_branch.len()],
+        unknown,
+    };
+    let mut change = vec![0.0; c.nodes];
+    let mut moved = Vec::new();
+    let mut asked = vec![usize::MAX; reachable.drops.len()];
+    for (h, weight) in weights {
         let Some(s) = p.fault(h) else { continue };
         s.each_moved(|n, volts| {
-            prints.nodes[n] = prints.nodes[n].wrapping_add(mix(h, volts, ALIKE_VOLTS));
+            prints.nodes[n].add(h, volts, ALIKE_VOLTS, weight);
+            change[n] = volts;
+            moved.push(n);
         });
-        s.each_loaded(|w, amps| {
-            prints.wires[w] = prints.wires[w].wrapping_add(mix(h, amps, ALIKE_AMPS));
-        });
+        for d in moved.iter().flat_map(|n| &reachable.drops_at[*n]) {
+            if std::mem::replace(&mut asked[*d], h) != h {
+                let [a, b] = reachable.drops[*d].2;
+                prints.drops[*d].add(h, change[a] - change[b], ALIKE_VOLTS, weight);
+            }
+        }
+        for n in moved.drain(..) {
+            change[n] = 0.0;
+        }
+        s.each_loaded(|w, amps| prints.wires[w].add(h, amps, ALIKE_AMPS, weight));
     }
     prints
 }
 
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
-    for named in &field.model.circuit.vehicle.states {
-        in_state(field, &named.state, &named.id, out);
-    }
+    field.model.reachable();
+    let states = &field.model.circuit.vehicle.states;
+    let of_one = |named: &NamedState| {
+        let mut out = Vec::new();
+        in_state(field, &named.state, &named.id, &mut out);
+        out
+    };
+    let all: Vec<Vec<Candidate>> = states.par_iter().map(of_one).collect();
+    out.extend(all.into_iter().flatten());
 }
 
 /// Voltages, drops and currents in one state, as far as any suspect moves them.
@@ -179,39 +271,37 @@ pub(super) fn in_state(
     let (reference, reachable) = (&model.circuit.reference, model.reachable());
     let prints = prints(field, state);
     // Of readings that say the same, the quickest.
-    let mut best: BTreeMap<(u8, u64, u64), (f64, Candidate)> = BTreeMap::new();
-    let mut offer = |key: (u8, u64, u64), probe: Probe| {
-        let candidate = Candidate {
-            what: What::Reading(probe),
-            state: state.clone(),
-            state_id: state_id.to_owned(),
-        };
+    let mut best: BTreeMap<(u8, u64), (f64, Candidate)> = BTreeMap::new();
+    let mut offer = |kind: u8, print: Print, probe: Probe| {
+        // What is bare on a plugged part goes away with it.
+        let gone = |id: &str| id.ends_with(":part") && state.unplugged.contains(owner(id));
+        if print.fingerprint == 0 || gone(&probe.red) || gone(&probe.black) {
+            return;
+        }
+        let mut candidate = Candidate::new(What::Reading(probe), state.clone(), state_id);
+        candidate.at_most = print.at_most(prints.unknown);
         let minutes = candidate.minutes(model, field.now);
-        match best.get_mut(&key) {
+        match best.get_mut(&(kind, print.fingerprint)) {
             Some(known) if known.0 <= minutes => {}
             _ => {
-                best.insert(key, (minutes, candidate));
+                best.insert((kind, print.fingerprint), (minutes, candidate));
             }
         }
     };
     for (point, node) in &reachable.points {
-        let print = prints.nodes[*node];
-        if print != 0 && !reachable.bus[*node] {
-            offer((0, print, 0), Probe::volts(point, reference));
+        if !reachable.bus[*node] {
+            offer(0, prints.nodes[*node], Probe::volts(point, reference));
         }
     }
-    for (a, b, [x, y]) in &reachable.drops {
-        let (pa, pb) = (prints.nodes[*x], prints.nodes[*y]);
-        if pa != pb && !reachable.bus[*x] && !reachable.bus[*y] {
-            offer((1, pa, pb), Probe::volts(a, b));
+    for ((a, b, [x, y]), print) in reachable.drops.iter().zip(&prints.drops) {
+        if !reachable.bus[*x] && !reachable.bus[*y] {
+            offer(1, *print, Probe::volts(a, b));
         }
     }
-    for (w, wire) in model.circuit.vehicle.wires.iter().enumerate() {
-        if prints.wires[w] != 0 {
-            let probe =
-                Probe { instrument: Instrument::Amps, red: wire.id.clone(), black: String::new() };
-            offer((2, prints.wires[w], 0), probe);
-        }
+    for (wire, print) in model.circuit.vehicle.wires.iter().zip(&prints.wires) {
+        let probe =
+            Probe { instrument: Instrument::Amps, red: wire.id.clone(), black: String::new() };
+        offer(2, *print, probe);
     }
     out.extend(best.into_values().map(|(_, c)| c));
 }

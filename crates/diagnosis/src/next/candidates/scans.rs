@@ -12,9 +12,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     }
     // With the key off nothing that a scan could see runs.
     let awake = v.states.iter().filter(|s| s.state.key == vehicle::KeyPosition::On);
-    out.extend(awake.map(|named| Candidate {
-        what: What::Scan,
-        state: named.state.clone(),
-        state_id: named.id.clone(),
-    }));
+    out.extend(
+        awake.map(|named| Candidate::new(What::Scan, named.state.clone(), named.id.as_str())),
+    );
 }

@@ -4,6 +4,7 @@
 use super::{Candidate, Field, What, owner, readings};
 use crate::posterior::Explains;
 use circuit::{Instrument, Probe};
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 use vehicle::{KeyPosition, OperatingState};
 
@@ -88,23 +89,24 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
     ranked.truncate(MOST);
     let Some((on, on_id)) = telling(field) else { return };
-    for (connector, _) in ranked {
-        let pulled = on.without(&connector);
+    let of_one = |connector: &String| {
+        let mut out = Vec::new();
+        let pulled = on.without(connector);
         if model.circuit.check_state(&pulled).is_err() {
-            continue;
+            return out;
         }
-        readings::in_state(field, &pulled, &on_id, out);
-        out.push(Candidate { what: What::Scan, state: pulled, state_id: on_id.clone() });
+        readings::in_state(field, &pulled, &on_id, &mut out);
+        out.push(Candidate::new(What::Scan, pulled, on_id.as_str()));
         let dead =
-            OperatingState { battery_off: true, ..OperatingState::default() }.without(&connector);
+            OperatingState { battery_off: true, ..OperatingState::default() }.without(connector);
         let mut own: Vec<(&String, f64)> = cavities
             .iter()
-            .filter(|(cavity, p)| owner(cavity) == connector && **p > WORTH)
+            .filter(|(cavity, p)| owner(cavity) == *connector && **p > WORTH)
             .map(|(cavity, p)| (cavity, *p))
             .collect();
         own.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(b.0)));
         for (cavity, _) in own.into_iter().take(CAVITIES) {
-            let sides = match model.circuit.names.connector(&connector) {
+            let sides = match model.circuit.names.connector(connector) {
                 Some(k) => match &model.circuit.vehicle.connectors[k].sides {
                     Some((a, b)) => vec![format!("{cavity}:{a}"), format!("{cavity}:{b}")],
                     None => vec![cavity.clone()],
@@ -112,16 +114,13 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
                 None => vec![cavity.clone()],
             };
             for red in sides.into_iter().filter(|red| model.circuit.node(red).is_ok()) {
-                out.push(Candidate {
-                    what: What::Reading(Probe {
-                        instrument: Instrument::Ohms,
-                        red,
-                        black: model.circuit.reference.clone(),
-                    }),
-                    state: dead.clone(),
-                    state_id: "dead".to_owned(),
-                });
+                let black = model.circuit.reference.clone();
+                let probe = Probe { instrument: Instrument::Ohms, red, black };
+                out.push(Candidate::new(What::Reading(probe), dead.clone(), "dead"));
             }
         }
-    }
+        out
+    };
+    let all: Vec<Vec<Candidate>> = ranked.par_iter().map(|(id, _)| of_one(id)).collect();
+    out.extend(all.into_iter().flatten());
 }

@@ -1,0 +1,126 @@
+//! Numbers of faults: which hypotheses are the same fault with another number, and how far apart
+//! their numbers lie.
+//!
+//! The truth lies between two numbers of a grid; so that it is not refuted by both, each covers half
+//! the way to its neighbours.
+
+use circuit::Fault;
+use std::collections::HashMap;
+
+/// How unsure a fault without a number is of what it does, as a share: the parts' tolerance.
+const NO_NUMBER: f64 = 0.08;
+/// How unsure a fault is whose grid is not known, as a share.
+const SOME_NUMBER: f64 = 0.25;
+/// Standard deviation that covers a step of a grid, as a share of the step's logarithm.
+const PER_STEP: f64 = 0.3;
+/// Most of it: beyond, values would be anything.
+const MOST: f64 = 0.8;
+
+/// A last step of less than this share leaves no more to come; else the next one may do as much again.
+const ALL_THERE_IS: f64 = 0.1;
+const MORE_TO_COME: f64 = 2.0;
+
+/// Grids of a vehicle's hypotheses.
+#[derive(Debug, Clone, Default)]
+pub struct Grids {
+    /// Number of the grid of each hypothesis; none where it has no number.
+    pub of: Vec<Option<usize>>,
+    /// How unsure each hypothesis is of its number, as a share.
+    pub share: Vec<f64>,
+    /// Hypotheses of each grid, numbers rising.
+    pub members: Vec<Vec<usize>>,
+}
+
+/// A fault's id without its number, and the number.
+fn parts(fault: &Fault) -> Option<(&str, f64)> {
+    let (head, number) = fault.id.rsplit_once(':').filter(|(h, _)| h.matches(':').count() == 2)?;
+    Some((head, number.parse().ok()?))
+}
+
+/// How unsure a fault is of what it does where its grid is not at hand.
+pub fn share_of(fault: &Fault) -> f64 {
+    if parts(fault).is_some() { SOME_NUMBER } else { NO_NUMBER }
+}
+
+impl Grids {
+    /// How far any number of a grid moves something; `moved` says how far one of them does. Where the
+    /// last number does hardly more than the one before it, that is all there is.
+    pub fn furthest(&self, grid: usize, moved: impl Fn(usize) -> f64) -> f64 {
+        let ends = match self.members[grid][..] {
+            [a, b] => [(a, b), (b, a)],
+            [a, b, .., y, z] => [(a, b), (z, y)],
+            [a, b, c] => [(a, b), (c, b)],
+            _ => return f64::INFINITY,
+        };
+        let [low, high] = ends.map(|(end, before)| (moved(end), moved(before)));
+        let (end, before) = if low.0 > high.0 { low } else { high };
+        match (end - before).abs() < ALL_THERE_IS * end {
+            true => (1.0 + ALL_THERE_IS) * end,
+            false => MORE_TO_COME * end,
+        }
+    }
+
+    /// Of hypotheses in their order.
+    pub fn of(faults: &[Fault]) -> Self {
+        let mut grids = Self { share: faults.iter().map(share_of).collect(), ..Self::default() };
+        let mut known: HashMap<&str, usize> = HashMap::new();
+        let mut numbers = vec![0.0; faults.len()];
+        for (h, fault) in faults.iter().enumerate() {
+            grids.of.push(parts(fault).map(|(head, number)| {
+                numbers[h] = number;
+                let grid = *known.entry(head).or_insert(grids.members.len());
+                if grid == grids.members.len() {
+                    grids.members.push(Vec::new());
+                }
+                grids.members[grid].push(h);
+                grid
+            }));
+        }
+        for members in &mut grids.members {
+            members.sort_by(|a, b| numbers[*a].total_cmp(&numbers[*b]));
+            let step = |a: usize, b: usize| (numbers[b] / numbers[a]).ln();
+            for (k, h) in members.iter().enumerate() {
+                let below = k.checked_sub(1).map(|j| step(members[j], *h));
+                let above = members.get(k + 1).map(|j| step(*h, *j));
+                let widest = below.into_iter().chain(above).fold(0.0, f64::max);
+                if widest > 0.0 {
+                    grids.share[*h] = (PER_STEP * widest).min(MOST);
+                }
+            }
+        }
+        grids
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn fault(id: &str) -> Fault {
+        Fault {
+            id: id.to_owned(),
+            repair_item: String::new(),
+            prior: 1.0,
+            text: String::new(),
+            changes: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn each_number_covers_the_way_to_its_neighbours() {
+        let ids = ["wire:1:series:10", "wire:1:open", "wire:1:series:1", "wire:1:series:2.2"];
+        let faults: Vec<Fault> = ids.iter().map(|id| fault(id)).collect();
+        let grids = Grids::of(&faults);
+        assert_eq!(grids.of, [Some(0), None, Some(0), Some(0)]);
+        assert_eq!(grids.members, [vec![2, 3, 0]]);
+        // ln 2.2 = 0.788 and ln (10 / 2.2) = 1.514, of the wider one three tenths.
+        let expected = [0.454, 0.08, 0.2365, 0.454];
+        // A divider that has given all it has, and one that has not.
+        let moved = |all: [f64; 3]| move |h: usize| [all[2], 0.0, all[0], all[1]][h];
+        assert!((grids.furthest(0, moved([2.0, 9.5, 10.0])) - 11.0).abs() < 1e-9);
+        assert!((grids.furthest(0, moved([1.0, 2.0, 9.0])) - 18.0).abs() < 1e-9);
+        for (share, expected) in grids.share.iter().zip(expected) {
+            assert!((share - expected).abs() < 1e-3, "{:?}", grids.share);
+        }
+    }
+}
