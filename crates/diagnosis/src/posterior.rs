@@ -14,7 +14,7 @@ const UNFORESEEN: f64 = 0.2;
 
 /// Share of "not in this vehicle file" from which on no single fault is taken to explain it all,
 /// and pairs are tried.
-const PAIRS_FROM: f64 = 0.1;
+const PAIRS_FROM: f64 = 0.05;
 
 /// Probabilities after some evidence.
 #[derive(Debug, Clone)]

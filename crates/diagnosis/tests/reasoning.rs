@@ -217,7 +217,8 @@ fn two_faults_at_once_are_tried_when_one_does_not_explain_it() {
     let mut evidence = vec![weak_washer()];
     evidence.extend(points.map(|red| read(&mut bench, red)));
     let p = Posterior::new(&MODEL, &evidence).unwrap();
-    assert!(!p.pairs.is_empty());
+    let told: Vec<_> = p.ranking()[..4].iter().map(|(i, p)| (&MODEL.items[*i], *p)).collect();
+    assert!(!p.pairs.is_empty(), "{told:?}");
     let best = p.pairs[0];
     let mut names = [best.a, best.b].map(|h| MODEL.faults[h].repair_item.clone());
     names.sort();

@@ -915,11 +915,11 @@ export interface components {
             standing: components["schemas"]["Standing"];
             /** @description What proved or failed it, in words. */
             by: string;
-            /** @description Quantity of the check that would prove it. */
+            /** @description Quantity of the check that would prove it: of a reading, or `seen`. */
             quantity: string;
-            /** @description Red lead. */
+            /** @description Red lead, or the cavity to look at. */
             red: string;
-            /** @description Black lead. */
+            /** @description Black lead; empty for a look. */
             black: string;
             /** @description State of that check. */
             state: components["schemas"]["OperatingState"];

@@ -417,7 +417,8 @@ mod tests {
                 assert_eq!(a.candidate.id(), b.candidate.id());
             }
             for v in &all {
-                assert!(v.bits <= v.candidate.at_most + 1e-9, "{}", v.candidate.id());
+                let (bits, most) = (v.bits, v.candidate.at_most);
+                assert!(bits <= most + 1e-9, "{}: {bits} of {most}", v.candidate.id());
             }
         }
     }

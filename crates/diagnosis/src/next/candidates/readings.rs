@@ -25,6 +25,9 @@ fn posts(v: &Vehicle) -> Vec<(String, String)> {
     bare.map(|lug| (format!("{lug}:part"), lug)).collect()
 }
 
+/// Smaller moves than this share of what looks alike tell nothing.
+const TELLS: f64 = 0.2;
+
 /// Points a probe can touch with everything plugged: harness faces, ground studs, bus bars, posts, fuses' backs.
 pub fn points(model: &Model) -> Vec<String> {
     let v = &model.circuit.vehicle;
@@ -163,6 +166,9 @@ struct Print {
 impl Print {
     /// A suspect of some weight moves the reading.
     fn add(&mut self, h: usize, change: f64, quantum: f64, weight: f64) {
+        if change.abs() > TELLS * quantum {
+            self.mass += weight;
+        }
         let step = (change / quantum).round() as i64;
         if step == 0 {
             return;
@@ -171,7 +177,6 @@ impl Print {
             ^ (step as u64).wrapping_mul(0xD6E8_FEB8_6659_FD93);
         let mixed = (x ^ (x >> 32)).wrapping_mul(0xD6E8_FEB8_6659_FD93);
         self.fingerprint = self.fingerprint.wrapping_add(mixed);
-        self.mass += weight;
     }
 
     /// Information a reading can give at most, bits: whether it moved, and if so, which of the
@@ -288,9 +293,13 @@ pub(super) fn in_state(
             }
         }
     };
+    let black = model.circuit.node(reference).map_or(0.0, |n| prints.nodes[n].mass);
     for (point, node) in &reachable.points {
         if !reachable.bus[*node] {
-            offer(0, prints.nodes[*node], Probe::volts(point, reference));
+            // The black lead's end may move as well.
+            let mut print = prints.nodes[*node];
+            print.mass += black;
+            offer(0, print, Probe::volts(point, reference));
         }
     }
     for ((a, b, [x, y]), print) in reachable.drops.iter().zip(&prints.drops) {
