@@ -224,7 +224,8 @@ fn two_faults_at_once_are_tried_when_one_does_not_explain_it() {
     names.sort();
     assert_eq!(names, ["ground:G6", "terminal:C4.7"], "{:?}", p.ranking()[..4].to_vec());
     let both = (of(&p, "ground:G6"), of(&p, "terminal:C4.7"));
-    assert!(both.0 > 0.3 && both.1 > 0.3, "{both:?} {:?}", p.pairs.len());
+    // The battery's own ground could raise G6 as well: these readings do not rule it out.
+    assert!(both.0 > 0.2 && both.1 > 0.3, "{both:?} {:?}", p.pairs.len());
     let list = suspects::suspects(&MODEL, MODEL.plain(), &evidence, &p, 2).unwrap();
     assert!(list.iter().all(|s| !s.together_with.is_empty()), "{list:#?}");
 }
