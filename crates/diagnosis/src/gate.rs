@@ -5,7 +5,7 @@
 use crate::evidence::reading::sound;
 use crate::evidence::{Evidence, Finding, Sight};
 use crate::model::{Model, ModelError};
-use crate::next::candidates::{Candidate, What};
+use crate::next::candidates::{Candidate, What, cavity_of};
 use crate::verdict::{SOUND, healthy_range};
 use crate::words;
 use circuit::{Circuit, Instrument, Probe};
@@ -162,18 +162,7 @@ fn inputs(model: &Model, evidence: &[Evidence], module: &str) -> Vec<(String, St
 
 /// The harness side of a module's pin.
 fn cavity(c: &Circuit, part: usize, pin: &str) -> Option<String> {
-    let id = &c.vehicle.parts[part].id;
-    let connector = c.vehicle.connectors.iter().find(|x| {
-        x.part.as_ref() == Some(id)
-            && x.cavities.iter().any(|k| k.pin.as_deref().unwrap_or(&k.no) == pin)
-    });
-    let name = match connector {
-        Some(x) => {
-            let k = x.cavities.iter().find(|k| k.pin.as_deref().unwrap_or(&k.no) == pin)?;
-            format!("{}.{}", x.id, k.no)
-        }
-        None => format!("{id}.{pin}"),
-    };
+    let name = cavity_of(&c.vehicle, part, pin);
     c.node(&name).is_ok().then_some(name)
 }
 

@@ -196,7 +196,7 @@ pub(super) fn owner(id: &str) -> &str {
 }
 
 /// The cavity that belongs to a pin of a part, by its index: `X3.7`, or `K9.87` in a socket.
-pub(super) fn cavity_of(v: &Vehicle, part: usize, pin: &str) -> String {
+pub(crate) fn cavity_of(v: &Vehicle, part: usize, pin: &str) -> String {
     let id = &v.parts[part].id;
     let connector = v.connectors.iter().find(|c| {
         c.part.as_ref() == Some(id)
