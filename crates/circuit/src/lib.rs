@@ -10,6 +10,7 @@ pub mod compile;
 mod earth;
 pub mod elements;
 pub mod fault;
+pub mod hearing;
 pub mod law;
 pub mod linear;
 pub mod marks;

@@ -34,7 +34,7 @@ pub struct Levels {
 }
 
 /// Mode of a transceiver that sends a dominant bit.
-const DOMINANT: u8 = 2;
+pub(crate) const DOMINANT: u8 = 2;
 
 impl Circuit {
     /// The phases of a solved state: one for each bus with a working sender, in which its first
@@ -161,6 +161,21 @@ pub struct Ear {
 }
 
 impl Ear {
+    /// Whether it listens to a LIN line.
+    pub fn is_lin(self) -> bool {
+        self.is_lin
+    }
+
+    /// Voltages of its nodes.
+    pub fn of(self, volts: &[f64]) -> [f64; 3] {
+        self.nodes.map(|n| volts[n])
+    }
+
+    /// Volts from its first node to its second.
+    pub fn across(self, volts: &[f64]) -> f64 {
+        volts[self.nodes[0]] - volts[self.nodes[1]]
+    }
+
     /// Whether it takes the voltages of its nodes for dominant in one phase and for recessive in
     /// the other (ISO 11898-2, ISO 17987-4).
     pub fn hears(self, dominant: [f64; 3], recessive: [f64; 3]) -> bool {

@@ -106,6 +106,16 @@ impl Sweep {
         }
     }
 
+    /// The state it solves.
+    pub fn state(&self) -> &OperatingState {
+        &self.state
+    }
+
+    /// The circuit it solves.
+    pub fn circuit(&self) -> &Circuit {
+        &self.circuit
+    }
+
     /// The healthy solution.
     pub fn healthy(&self) -> &Solution {
         &self.base

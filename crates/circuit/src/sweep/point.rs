@@ -84,6 +84,19 @@ impl Point<'_> {
         }
     }
 
+    /// Whether the effect of a part may show otherwise than in the healthy circuit.
+    pub fn may_show(&self, part: usize) -> bool {
+        self.moved().is_none()
+            || self.no_effect.contains(&part)
+            || self.circuit.part_devices[part].iter().any(|d| {
+                let ends = self.circuit.devices[*d].branches.first().map(|k| {
+                    let b = &self.circuit.branches[*k];
+                    self.is_visited(b.from) || self.is_visited(b.to)
+                });
+                ends.unwrap_or(false)
+            })
+    }
+
     /// How strongly the effect of a part shows, see [`Solution::effect`].
     pub fn effect(&self, part: usize) -> Option<f64> {
         let effect = self.circuit.effect(part, self.volts, self.laws)?;
