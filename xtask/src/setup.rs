@@ -12,10 +12,30 @@ fn missing(program: &str) -> bool {
     !found.is_ok_and(|o| o.status.success())
 }
 
-/// Debian packages, then the front end.
+/// Debian packages, the independent clients and servers of the tests, then the front end.
 pub fn all() -> Outcome {
     packages()?;
+    python()?;
     front_end()
+}
+
+/// A Python environment with the DoIP and UDS programs that the link is tried against.
+fn python() -> Outcome {
+    let wanted = "crates/app/tests/independent/requirements.txt";
+    let wanted_text =
+        std::fs::read_to_string(root().join(wanted)).map_err(|e| format!("{wanted}: {e}"))?;
+    let ready = root().join("target/python/ready.txt");
+    if std::fs::read_to_string(&ready).is_ok_and(|had| had == wanted_text) {
+        return Ok(());
+    }
+    run(".", "python3", &["-m", "venv", "target/python"])?;
+    let pip = root().join("target/python/bin/pip");
+    run(
+        ".",
+        &pip.to_string_lossy(),
+        &["install", "--quiet", "--disable-pip-version-check", "-r", wanted],
+    )?;
+    std::fs::write(&ready, wanted_text).map_err(|e| e.to_string())
 }
 
 /// Debian packages.

@@ -12,6 +12,27 @@ pub const MOST: u32 = 64 * 1024;
 pub enum Message {
     /// 0x0000 generic negative acknowledge.
     HeaderNack(u8),
+    /// 0x0001 vehicle identification request.
+    IdentificationRequest,
+    /// 0x0004 vehicle announcement, or the answer to a request for it.
+    Announcement {
+        /// Vehicle identification number, ASCII.
+        vin: [u8; 17],
+        /// Logical address of the entity.
+        entity: u16,
+        /// Entity and group identification, as MAC addresses.
+        ids: [[u8; 6]; 2],
+        /// 0x00 nothing more to do, 0x10 routing activation needed for central security.
+        further: u8,
+    },
+    /// 0x4001 entity status request.
+    StatusRequest,
+    /// 0x4002 entity status: node type (0 gateway), most connections, open ones, largest message.
+    Status(u8, u8, u8, u32),
+    /// 0x4003 power mode request.
+    PowerRequest,
+    /// 0x4004 power mode: 0 not ready, 1 ready, 2 not supported.
+    Power(u8),
     /// 0x0005 routing activation request: tester address, activation type.
     RoutingRequest(u16, u8),
     /// 0x0006 routing activation response: tester, entity, code (0x10 is success).
@@ -83,6 +104,28 @@ impl Message {
                 at_least(1)?;
                 Self::HeaderNack(p[0])
             }
+            0x0001 => Self::IdentificationRequest,
+            0x0004 => {
+                at_least(32)?;
+                let mut vin = [0; 17];
+                vin.copy_from_slice(&p[..17]);
+                let mut ids = [[0; 6]; 2];
+                ids[0].copy_from_slice(&p[19..25]);
+                ids[1].copy_from_slice(&p[25..31]);
+                Self::Announcement { vin, entity: word(&p[17..]), ids, further: p[31] }
+            }
+            0x4001 => Self::StatusRequest,
+            0x4002 => {
+                at_least(3)?;
+                // The largest message is optional.
+                let most = p.get(3..7).map_or(0, |b| u32::from_be_bytes([b[0], b[1], b[2], b[3]]));
+                Self::Status(p[0], p[1], p[2], most)
+            }
+            0x4003 => Self::PowerRequest,
+            0x4004 => {
+                at_least(1)?;
+                Self::Power(p[0])
+            }
             0x0005 => {
                 at_least(7)?;
                 Self::RoutingRequest(word(p), p[2])
@@ -112,11 +155,29 @@ impl Message {
         })
     }
 
+    /// The message of a UDP datagram; none when it is no DoIP.
+    pub fn of_datagram(datagram: &[u8]) -> Option<Self> {
+        let (h, payload) = datagram.split_first_chunk::<8>()?;
+        let (kind, length) = header(*h).ok()?;
+        Self::parse(kind, payload.get(..length as usize)?).ok()
+    }
+
     /// Header and payload.
     pub fn bytes(&self) -> Vec<u8> {
         let two = |a: &u16, b: &u16| [a.to_be_bytes(), b.to_be_bytes()].concat();
         let (kind, payload) = match self {
             Self::HeaderNack(code) => (0x0000, vec![*code]),
+            Self::IdentificationRequest => (0x0001, vec![]),
+            Self::Announcement { vin, entity, ids, further } => {
+                let entity = entity.to_be_bytes();
+                (0x0004, [&vin[..], &entity, &ids[0], &ids[1], &[*further]].concat())
+            }
+            Self::StatusRequest => (0x4001, vec![]),
+            Self::Status(kind, most, open, size) => {
+                (0x4002, [&[*kind, *most, *open][..], &size.to_be_bytes()].concat())
+            }
+            Self::PowerRequest => (0x4003, vec![]),
+            Self::Power(mode) => (0x4004, vec![*mode]),
             Self::RoutingRequest(tester, activation) => {
                 (0x0005, [&tester.to_be_bytes()[..], &[*activation, 0, 0, 0, 0]].concat())
             }
@@ -193,7 +254,27 @@ mod tests {
         );
     }
 
+    #[test]
+    fn an_announcement_is_byte_exact() {
+        let vin = *b"0PMWR22K8NB004417";
+        let ids = [[2, 0, 0, 0, 0, 1], [2, 0, 0, 0, 0, 1]];
+        let m = Message::Announcement { vin, entity: 0x1001, ids, further: 0 };
+        let b = m.bytes();
+        // ISO 13400-2 table 5: VIN 17, logical address 2, EID 6, GID 6, further action 1: 32 bytes.
+        assert_eq!(b[..8], [0x02, 0xFD, 0x00, 0x04, 0, 0, 0, 32]);
+        assert_eq!(b[8..27], [&vin[..], &[0x10, 0x01]].concat());
+        assert_eq!(Message::of_datagram(&b), Some(m));
+        // A request has a header and nothing more.
+        assert_eq!(Message::IdentificationRequest.bytes(), [0x02, 0xFD, 0x00, 0x01, 0, 0, 0, 0]);
+    }
+
     proptest! {
+        #[test]
+        fn no_datagram_panics(b in proptest::collection::vec(any::<u8>(), 0..60)) {
+            let _ = Message::of_datagram(&b);
+            let _ = Message::of_datagram(&[&[0x02, 0xFD][..], &b].concat());
+        }
+
         #[test]
         fn what_is_written_is_read(s: u16, t: u16, data in proptest::collection::vec(any::<u8>(), 1..200)) {
             let m = Message::Diagnostic(s, t, data);

@@ -3,6 +3,7 @@
 //! UDS (ISO 14229-1) over DoIP (ISO 13400-2) in [`doip`], [`uds`] and [`services`];
 //! SCPI over TCP in [`scpi`]. Nothing here knows what a reading means.
 
+pub mod discovery;
 pub mod doip;
 pub mod dtc;
 pub mod error;
@@ -12,4 +13,4 @@ pub mod services;
 pub mod uds;
 
 pub use error::LinkError;
-pub use gateway::Gateway;
+pub use gateway::{Gateway, Timing};

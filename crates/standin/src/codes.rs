@@ -9,6 +9,9 @@ const CONFIRMED: u8 = 0x08;
 const NOT_COMPLETED_SINCE_CLEAR: u8 = 0x10;
 const FAILED_SINCE_CLEAR: u8 = 0x20;
 const NOT_COMPLETED_THIS_CYCLE: u8 = 0x40;
+const WARNING_LAMP: u8 = 0x80;
+/// Operation cycles in a row without a failure after which a stored code is forgotten.
+const AGED: u8 = 40;
 
 /// What was recorded when a code was set.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -21,6 +24,10 @@ pub(crate) struct Snapshot {
 pub(crate) struct Memory {
     pub(crate) status: u8,
     pub(crate) snapshot: Option<Snapshot>,
+    /// How often it failed; cycles since it last and first did.
+    pub(crate) occurrences: u8,
+    pub(crate) cycles_since_last: u8,
+    pub(crate) cycles_since_first: u8,
     towards_failed: Duration,
     towards_passed: Duration,
 }
@@ -33,6 +40,9 @@ impl Memory {
         Self {
             status: NOT_COMPLETED_SINCE_CLEAR | NOT_COMPLETED_THIS_CYCLE,
             snapshot: None,
+            occurrences: 0,
+            cycles_since_last: 0,
+            cycles_since_first: 0,
             towards_failed: Duration::ZERO,
             towards_passed: Duration::ZERO,
         }
@@ -42,13 +52,43 @@ impl Memory {
         Self {
             status: CONFIRMED | FAILED_SINCE_CLEAR | NOT_COMPLETED_THIS_CYCLE,
             snapshot: Some(Snapshot { odometer_km, volts }),
+            occurrences: 1,
+            cycles_since_last: 7,
+            cycles_since_first: 7,
             ..Self::fresh()
         }
     }
 
+    /// The key was off and on again (ISO 14229-1 D.2: what a new operation cycle does to each bit).
     pub(crate) fn new_cycle(&mut self) {
+        let (tested, failed) =
+            (self.status & NOT_COMPLETED_THIS_CYCLE == 0, self.status & FAILED_THIS_CYCLE != 0);
+        if tested && !failed {
+            self.status &= !PENDING;
+        }
+        if self.status & CONFIRMED != 0 {
+            self.cycles_since_first = self.cycles_since_first.saturating_add(1);
+            if failed {
+                self.cycles_since_last = 0;
+            } else if tested {
+                self.cycles_since_last = self.cycles_since_last.saturating_add(1);
+            }
+            if self.cycles_since_last >= AGED {
+                self.status &= !CONFIRMED;
+                self.snapshot = None;
+            }
+        }
         self.status |= NOT_COMPLETED_THIS_CYCLE;
         self.status &= !FAILED_THIS_CYCLE;
+        self.lamp();
+    }
+
+    /// A stored code that failed within the last three cycles asks for the lamp.
+    fn lamp(&mut self) {
+        match self.status & CONFIRMED != 0 && self.cycles_since_last < 3 {
+            true => self.status |= WARNING_LAMP,
+            false => self.status &= !WARNING_LAMP,
+        }
     }
 
     pub(crate) fn clear(&mut self) {
@@ -74,9 +114,12 @@ impl Memory {
         if self.towards_failed >= Duration::from_millis(debounce_ms.into()) {
             if self.status & FAILED == 0 {
                 self.snapshot = Some(Snapshot { odometer_km: ODOMETER_KM, volts });
+                self.occurrences = self.occurrences.saturating_add(1);
+                self.cycles_since_last = 0;
             }
             self.status &= !(NOT_COMPLETED_SINCE_CLEAR | NOT_COMPLETED_THIS_CYCLE);
             self.status |= FAILED | FAILED_THIS_CYCLE | PENDING | CONFIRMED | FAILED_SINCE_CLEAR;
+            self.lamp();
         }
     }
 }
@@ -103,12 +146,55 @@ mod tests {
         }
         assert_eq!(m.status & FAILED, 0, "450 ms of 500");
         m.failed(step, 500, 12.0);
-        assert_eq!(m.status, 0x2F);
+        // All of failed, pending, confirmed, and the lamp; both "not completed" bits clear.
+        assert_eq!(m.status, 0xAF);
         for _ in 0..10 {
             m.passed(step, 500);
         }
         assert_eq!(m.status & (FAILED | CONFIRMED), CONFIRMED);
         m.clear();
         assert_eq!(m.status, 0x50);
+    }
+
+    /// The bits over four operation cycles, as ISO 14229-1 D.2 has them.
+    #[test]
+    fn each_bit_follows_the_operation_cycles() {
+        let mut m = Memory::fresh();
+        let whole = Duration::from_millis(500);
+        m.failed(whole, 500, 12.0);
+        assert_eq!((m.occurrences, m.cycles_since_last), (1, 0));
+        m.new_cycle();
+        // Still failing as far as anyone knows, not tested yet in this cycle.
+        assert_eq!(m.status, 0xED & !FAILED_THIS_CYCLE);
+        m.passed(whole, 500);
+        assert_eq!(m.status, PENDING | CONFIRMED | FAILED_SINCE_CLEAR | WARNING_LAMP);
+        m.new_cycle();
+        assert_eq!(m.status & PENDING, 0, "a whole cycle without a failure");
+        assert_eq!(m.status & CONFIRMED, CONFIRMED);
+        for _ in 0..3 {
+            m.passed(whole, 500);
+            m.new_cycle();
+        }
+        assert_eq!(m.status & WARNING_LAMP, 0, "three good cycles put the lamp out");
+        m.failed(whole, 500, 12.0);
+        assert_eq!((m.occurrences, m.status & WARNING_LAMP), (2, WARNING_LAMP));
+        for _ in 0..50 {
+            m.passed(whole, 500);
+            m.new_cycle();
+        }
+        assert_eq!((m.status & CONFIRMED, m.snapshot), (0, None), "aged");
+    }
+
+    /// A cycle in which the monitor did not run says nothing.
+    #[test]
+    fn a_cycle_without_a_test_neither_clears_nor_ages() {
+        let mut m = Memory::fresh();
+        m.failed(Duration::from_millis(500), 500, 12.0);
+        m.new_cycle();
+        for _ in 0..60 {
+            m.new_cycle();
+        }
+        assert_eq!(m.status & (PENDING | CONFIRMED), PENDING | CONFIRMED);
+        assert_eq!(m.cycles_since_last, 0);
     }
 }

@@ -131,7 +131,7 @@ impl Direct {
         let modules = vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
         modules
             .map(|(k, part)| {
-                let answered = self.world.alive(k);
+                let answered = self.world.answers(k);
                 let own = vehicle.monitors.iter().zip(&self.world.memory);
                 let codes = own
                     .filter(|(m, _)| answered && m.module == part.id)

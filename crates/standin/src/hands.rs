@@ -1,6 +1,7 @@
 //! Hands and eyes: what a technician does at the vehicle without a tool, over HTTP and JSON.
 
 use crate::Shared;
+use crate::manners::{Manners, Wanted};
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::routing::{get, post};
@@ -19,6 +20,7 @@ pub(crate) async fn serve(listener: TcpListener, world: Shared) {
         .route("/see", get(see))
         .route("/move", get(moved))
         .route("/repair", post(repair))
+        .route("/manners", post(manners))
         .with_state(world);
     let _ = axum::serve(listener, app).await;
 }
@@ -127,4 +129,9 @@ struct Repair {
 
 async fn repair(State(world): State<Shared>, Json(repair): Json<Repair>) {
     world.lock().repair(&repair.item);
+}
+
+/// How it is to behave from now on; what is not said is as usual.
+async fn manners(State(world): State<Shared>, Json(wanted): Json<Wanted>) {
+    world.lock().manners = Manners::wanted(wanted);
 }

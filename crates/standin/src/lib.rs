@@ -8,8 +8,10 @@ mod codes;
 pub mod direct;
 mod doip;
 mod hands;
+mod manners;
 mod scpi;
 mod services;
+mod sessions;
 mod world;
 
 pub use world::{Past, Setup};
@@ -18,7 +20,7 @@ use std::net::{Ipv4Addr, SocketAddr};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use thiserror::Error;
-use tokio::net::TcpListener;
+use tokio::net::{TcpListener, UdpSocket};
 use tokio::task::JoinSet;
 use world::World;
 
@@ -77,17 +79,22 @@ impl Standin {
     pub async fn start(setup: Setup, ports: Ports) -> Result<Self, StandinError> {
         let world = Shared(Arc::new(Mutex::new(World::new(setup)?)));
         let (doip, doip_at) = listen(ports.doip).await?;
+        // Vehicles are asked for on the port they are reached at (UDP_DISCOVERY is TCP_DATA's number).
+        let udp = UdpSocket::bind(doip_at).await.map_err(|e| StandinError::Port(doip_at, e))?;
         let (scpi, scpi_at) = listen(ports.scpi).await?;
         let (hands, hands_at) = listen(ports.hands).await?;
         let mut tasks = JoinSet::new();
         tasks.spawn(doip::serve(doip, world.clone()));
+        tasks.spawn(doip::announce(udp, world.clone()));
         tasks.spawn(scpi::serve(scpi, world.clone()));
         tasks.spawn(hands::serve(hands, world.clone()));
         tasks.spawn(async move {
             let mut clock = tokio::time::interval(TICK);
             loop {
                 clock.tick().await;
-                world.lock().tick(TICK);
+                let mut w = world.lock();
+                let by = TICK.mul_f64(w.manners.speed);
+                w.tick(by);
             }
         });
         Ok(Self { doip: doip_at, scpi: scpi_at, hands: hands_at, tasks })

@@ -1,14 +1,18 @@
 //! The state of the simulated vehicle and what follows from it.
 
 use crate::codes::Memory;
+use crate::manners::Manners;
+use crate::sessions::{Sessions, Tester};
+use circuit::hearing::Hearing;
 use circuit::marks::{Mark, found_at};
 use circuit::software::{self, Verdict};
 use circuit::{
-    Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, place, tolerance,
+    Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, Sweep, fault, place, tolerance,
 };
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::time::Duration;
 use vehicle::{OperatingState, Vehicle};
 
@@ -40,6 +44,8 @@ pub struct Setup {
     pub vin: String,
     /// Codes left over from before.
     pub past: Vec<Past>,
+    /// The faults show only while the harness is moved where they lie.
+    pub flexes: bool,
 }
 
 /// A driven output with the time left.
@@ -51,7 +57,9 @@ pub(crate) struct Driven {
 /// The simulated vehicle.
 #[derive(Debug)]
 pub(crate) struct World {
-    pub(crate) circuit: Circuit,
+    pub(crate) circuit: Arc<Circuit>,
+    /// The buses a tester talks over.
+    hearing: Option<Hearing>,
     pub(crate) hidden: Vec<Fault>,
     /// The hidden faults show now; one that comes and goes may not.
     pub(crate) shows: bool,
@@ -64,7 +72,27 @@ pub(crate) struct World {
     pub(crate) solved: Option<(OperatingState, Solution)>,
     /// Verdict of each monitor at that solution, and the supply of its module, volts.
     judged: Option<(Vec<Verdict>, Vec<f64>)>,
+    /// Parts that work and still do not answer, at that solution.
+    deaf: Option<Vec<u32>>,
+    /// Modules that start anew, with the time that takes.
+    resetting: BTreeMap<usize, Duration>,
+    pub(crate) manners: Manners,
+    pub(crate) testers: BTreeMap<u64, Tester>,
+    pub(crate) connections: u64,
+    pub(crate) sessions: Sessions,
+    flexes: bool,
+    /// Time for which a harness that was moved still swings.
+    swings: Duration,
+    /// Identities written over the link, by part.
+    pub(crate) written: BTreeMap<usize, String>,
 }
+
+/// Time a module takes to start anew.
+const RESET: Duration = Duration::from_millis(800);
+
+/// Time for which a harness that was moved still swings, and share of it in which the fault shows.
+const SWINGS: Duration = Duration::from_millis(2500);
+const TOUCHES: f64 = 0.65;
 
 /// Chance that moving the harness where a fault lies that comes and goes changes something, and
 /// elsewhere.
@@ -82,7 +110,7 @@ impl World {
         let mut rng = ChaCha8Rng::seed_from_u64(setup.seed);
         let mut vehicle = setup.vehicle;
         tolerance::draw(&mut vehicle, &mut || gauss(&mut rng));
-        let circuit = Circuit::new(vehicle)?;
+        let circuit = Arc::new(Circuit::new(vehicle)?);
         let find = |id: &String| fault::by_id(&circuit, id);
         let hidden = setup.faults.iter().map(find).collect::<Result<_, _>>()?;
         let memory = circuit
@@ -97,9 +125,10 @@ impl World {
             })
             .collect();
         Ok(Self {
+            hearing: Hearing::of(&circuit),
             circuit,
             hidden,
-            shows: true,
+            shows: !setup.flexes,
             hand: OperatingState::default(),
             driven: BTreeMap::new(),
             leads: None,
@@ -108,6 +137,15 @@ impl World {
             rng,
             solved: None,
             judged: None,
+            deaf: None,
+            resetting: BTreeMap::new(),
+            manners: Manners::default(),
+            testers: BTreeMap::new(),
+            connections: 0,
+            sessions: Sessions::new(),
+            written: BTreeMap::new(),
+            flexes: setup.flexes,
+            swings: Duration::ZERO,
         })
     }
 
@@ -130,6 +168,7 @@ impl World {
             let solution = self.circuit.solve(&state, &self.changes(), None);
             self.solved = Some((state, solution));
             self.judged = None;
+            self.deaf = None;
         }
         match &self.solved {
             Some((_, solution)) => solution,
@@ -141,6 +180,35 @@ impl World {
     pub(crate) fn alive(&mut self, part: usize) -> bool {
         self.solve();
         self.solved.as_ref().is_some_and(|(_, s)| s.alive(&self.circuit, part))
+    }
+
+    /// The module at a diagnostic address.
+    pub(crate) fn module_at(&self, address: u16) -> Option<usize> {
+        let has = |p: &vehicle::Part| p.module.as_ref().is_some_and(|m| m.address == address);
+        self.circuit.vehicle.parts.iter().position(has)
+    }
+
+    /// Whether a module answers a tester now: it works, and the gateway and it hear each other.
+    pub(crate) fn answers(&mut self, part: usize) -> bool {
+        if self.resetting.contains_key(&part) || !self.alive(part) {
+            return false;
+        }
+        if self.deaf.is_none() {
+            let (state, changes) = (self.state(), self.changes());
+            self.deaf = Some(self.hearing.as_ref().map_or_else(Vec::new, |hearing| {
+                hearing.deaf(&mut Sweep::new(&self.circuit, &state, &[]), None, &changes, None)
+            }));
+        }
+        self.deaf.as_ref().is_none_or(|deaf| deaf.binary_search(&(part as u32)).is_err())
+    }
+
+    /// A module starts anew.
+    pub(crate) fn reset(&mut self, part: usize) {
+        self.default_session(part);
+        self.resetting.insert(part, RESET);
+        let module = self.circuit.vehicle.parts[part].id.clone();
+        let own = self.circuit.vehicle.monitors.iter().zip(&mut self.memory);
+        own.filter(|(m, _)| m.module == module).for_each(|(_, memory)| memory.pause());
     }
 
     /// A signal's value now.
@@ -205,7 +273,11 @@ impl World {
     pub(crate) fn moved(&mut self, at: &str, wavers: bool) -> bool {
         let lies =
             |f: &Fault| place::lies_at(&self.circuit, &f.repair_item, at) && place::can_move(f);
-        let there = wavers && self.hidden.iter().any(lies);
+        let lies_here = self.hidden.iter().any(lies);
+        if self.flexes && lies_here {
+            self.swings = SWINGS;
+        }
+        let there = (wavers || self.flexes) && lies_here;
         self.rng.random::<f64>() < if there { CHANGES } else { CHANGES_BY_CHANCE }
     }
 
@@ -226,6 +298,19 @@ impl World {
 
     /// Lets time pass: monitors run, driven outputs end.
     pub(crate) fn tick(&mut self, by: Duration) {
+        if self.flexes {
+            let touches = !self.swings.is_zero() && self.rng.random::<f64>() < TOUCHES;
+            self.swings = self.swings.saturating_sub(by);
+            // It stays for a moment: contacts hardly chatter faster than this clock.
+            if touches != self.shows && self.rng.random::<f64>() < 0.5 {
+                self.show(touches);
+            }
+        }
+        self.sessions_tick(by);
+        self.resetting.retain(|_, left| {
+            *left = left.saturating_sub(by);
+            !left.is_zero()
+        });
         self.driven.retain(|_, d| {
             d.left = d.left.saturating_sub(by);
             !d.left.is_zero()
@@ -280,6 +365,7 @@ impl World {
         let started = self.hand.key == vehicle::KeyPosition::Off && state.key != self.hand.key;
         if state.key == vehicle::KeyPosition::Off {
             self.driven.clear();
+            self.sessions.clear();
         }
         self.hand = state;
         if started {

@@ -19,16 +19,45 @@ pub struct Status {
 /// # Errors
 /// [`LinkError`].
 pub async fn supported(link: &Gateway, who: u16) -> Result<Vec<Status>, LinkError> {
+    list(link, who, &[0x19, 0x0A]).await
+}
+
+async fn list(link: &Gateway, who: u16, request: &[u8]) -> Result<Vec<Status>, LinkError> {
     let asked = "its codes";
-    let answer = link.request(who, asked, &[0x19, 0x0A]).await?;
+    let answer = link.request(who, asked, request).await?;
     match answer.as_slice() {
-        [0x59, 0x0A, _, records @ ..] if records.len() % 4 == 0 => Ok(records
+        [0x59, _, _, records @ ..] if records.len() % 4 == 0 => Ok(records
             .chunks_exact(4)
             .map(|r| {
                 let (code, failure_type) = dtc::text([r[0], r[1], r[2]]);
                 Status { code, failure_type, status: r[3] }
             })
             .collect()),
+        other => Err(garbled(who, asked, other)),
+    }
+}
+
+/// Codes whose status has any bit of a mask (19 02).
+///
+/// # Errors
+/// [`LinkError`].
+pub async fn by_mask(link: &Gateway, who: u16, mask: u8) -> Result<Vec<Status>, LinkError> {
+    list(link, who, &[0x19, 0x02, mask]).await
+}
+
+/// Counters of a code (19 06, all records): record number and value.
+///
+/// # Errors
+/// [`LinkError`].
+pub async fn extended(link: &Gateway, who: u16, code: [u8; 3]) -> Result<Vec<(u8, u8)>, LinkError> {
+    let asked = "the counters of a code";
+    let answer = link.request(who, asked, &[0x19, 0x06, code[0], code[1], code[2], 0xFF]).await?;
+    match answer.as_slice() {
+        [0x59, 0x06, a, b, c, _, records @ ..]
+            if [*a, *b, *c] == code && records.len() % 2 == 0 =>
+        {
+            Ok(records.chunks_exact(2).map(|r| (r[0], r[1])).collect())
+        }
         other => Err(garbled(who, asked, other)),
     }
 }

@@ -20,6 +20,9 @@ struct Arguments {
     /// Vehicle identification number it gives.
     #[arg(long, default_value = "0PMWR22K8NB004417")]
     vin: String,
+    /// The faults show only while the harness is moved where they lie.
+    #[arg(long)]
+    flexes: bool,
     /// DoIP port; 0 takes any free one.
     #[arg(long, default_value_t = 13400)]
     doip: u16,
@@ -52,6 +55,7 @@ async fn run(arguments: Arguments) -> Result<(), String> {
         seed: arguments.seed,
         vin: arguments.vin,
         past: Vec::new(),
+        flexes: arguments.flexes,
     };
     let ports = Ports { doip: arguments.doip, scpi: arguments.scpi, hands: arguments.hands };
     let standin = Standin::start(setup, ports).await.map_err(|e| e.to_string())?;

@@ -1,15 +1,10 @@
-//! Service 2F: outputs driven for a limited time, and given back.
+//! Service 2F: outputs driven for a limited time in the extended session, and given back.
 
-use super::{LENGTH, OUT_OF_RANGE, Refusal};
+use super::{LENGTH, NOT_IN_SESSION, OUT_OF_RANGE, Refusal};
 use crate::world::{Driven, World};
 use std::time::Duration;
 
-pub(super) fn answer(
-    w: &mut World,
-    part: usize,
-    request: &[u8],
-    driven: &mut Vec<String>,
-) -> Result<Vec<u8>, Refusal> {
+pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, high, low, control, more @ ..] = request else {
         return Err(LENGTH);
     };
@@ -21,27 +16,17 @@ pub(super) fn answer(
         .ok_or(OUT_OF_RANGE)?;
     match (control, more) {
         (0x03, [0x01]) => {
+            if !w.sessions.contains_key(&part) {
+                return Err(NOT_IN_SESSION);
+            }
             let left = Duration::from_secs_f64(limit_s);
-            w.driven.insert(id.clone(), Driven { left });
-            driven.push(id);
+            w.driven.insert(id, Driven { left });
         }
         (0x00, []) | (0x03, [0x00]) => {
             w.driven.remove(&id);
-            driven.retain(|d| *d != id);
         }
         (0x00 | 0x03, _) => return Err(LENGTH),
         _ => return Err(OUT_OF_RANGE),
     }
     Ok(vec![*high, *low, *control])
-}
-
-/// Back in the default session, a module holds nothing for a tester.
-pub(super) fn release(w: &mut World, part: usize, driven: &mut Vec<String>) {
-    let module = w.circuit.vehicle.parts[part].id.clone();
-    let own: Vec<String> = (w.circuit.vehicle.outputs.iter())
-        .filter(|o| o.module == module)
-        .map(|o| o.id.clone())
-        .collect();
-    w.driven.retain(|id, _| !own.contains(id));
-    driven.retain(|id| !own.contains(id));
 }

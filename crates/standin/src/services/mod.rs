@@ -4,10 +4,12 @@ mod clear;
 mod control;
 mod read_codes;
 mod read_data;
+mod security;
+mod session;
+mod write_data;
 
 use crate::Shared;
 use crate::world::World;
-use vehicle::PartKind;
 
 /// Identifier of a module's own supply voltage.
 pub(crate) const SUPPLY_DID: u16 = 0x2001;
@@ -17,6 +19,12 @@ pub(crate) const SNAPSHOT_SUPPLY: u16 = 0xDD02;
 
 /// A negative response code.
 pub(crate) type Refusal = u8;
+/// Vehicle identification number (ISO 14229-1 C.1).
+pub(crate) const VIN: u16 = 0xF190;
+pub(crate) const SEQUENCE: Refusal = 0x24;
+pub(crate) const SECURITY: Refusal = 0x33;
+pub(crate) const WRONG_KEY: Refusal = 0x35;
+pub(crate) const NOT_IN_SESSION: Refusal = 0x7F;
 pub(crate) const SERVICE_NOT_SUPPORTED: Refusal = 0x11;
 pub(crate) const SUB_FUNCTION: Refusal = 0x12;
 pub(crate) const LENGTH: Refusal = 0x13;
@@ -36,48 +44,37 @@ pub(crate) enum Reach {
 
 pub(crate) fn reach(world: &Shared, target: u16, gateway: u16) -> Reach {
     let mut w = world.lock();
-    let find = |w: &World, address: u16| {
-        w.circuit.vehicle.parts.iter().position(|p| {
-            p.kind == PartKind::Module && p.module.as_ref().is_some_and(|m| m.address == address)
-        })
-    };
-    let entity = find(&w, gateway);
-    if entity.is_some_and(|part| !w.alive(part)) {
+    let entity = w.module_at(gateway);
+    if entity.is_some_and(|part| !w.answers(part)) {
         return Reach::Dead;
     }
-    match find(&w, target) {
+    match w.module_at(target) {
         None => Reach::Unknown,
-        Some(part) if w.alive(part) => Reach::Module(part),
+        Some(part) if w.answers(part) => Reach::Module(part),
         Some(_) => Reach::Silent,
     }
 }
 
-/// Answers a request as a module.
-pub(crate) fn answer(
-    world: &Shared,
-    part: usize,
-    request: &[u8],
-    driven: &mut Vec<String>,
-) -> Vec<u8> {
+/// Answers a request of a connection as a module; nothing where no answer is wanted.
+pub(crate) fn answer(world: &Shared, part: usize, request: &[u8], tester: u64) -> Vec<u8> {
     let mut w = world.lock();
+    w.hears(part);
     let result = match request {
-        [0x10, session @ (0x01 | 0x03)] => {
-            if *session == 0x01 {
-                control::release(&mut w, part, driven);
-            }
-            Ok(vec![*session, 0x00, 0x32, 0x01, 0xF4])
-        }
-        [0x10, _] => Err(SUB_FUNCTION),
-        [0x3E, 0x80] => return Vec::new(),
-        [0x3E, 0x00] => Ok(vec![0x00]),
+        [0x10, ..] => session::change(&mut w, part, request, tester),
+        [0x11, ..] => session::reset(&mut w, part, request),
         [0x14, ..] => clear::answer(&mut w, part, request),
         [0x19, ..] => read_codes::answer(&w, part, request),
         [0x22, ..] => read_data::answer(&mut w, part, request),
-        [0x2F, ..] => control::answer(&mut w, part, request, driven),
-        [0x10 | 0x3E, ..] => Err(LENGTH),
+        [0x27, ..] => security::answer(&mut w, part, request),
+        [0x2E, ..] => write_data::answer(&mut w, part, request),
+        [0x2F, ..] => control::answer(&mut w, part, request),
+        [0x3E, ..] => session::present(request),
         _ => Err(SERVICE_NOT_SUPPORTED),
     };
+    // A positive answer is left out where the suppress bit asks for it (ISO 14229-1 8.2.2).
+    let has_sub_function = matches!(request, [0x10 | 0x11 | 0x3E, _]);
     match result {
+        Ok(_) if has_sub_function && request[1] & 0x80 != 0 => Vec::new(),
         Ok(data) => [&[request[0].wrapping_add(0x40)][..], &data].concat(),
         Err(code) => vec![0x7F, request[0], code],
     }

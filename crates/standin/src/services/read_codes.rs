@@ -1,4 +1,4 @@
-//! Service 19: 02 by status mask, 0A supported, 04 snapshot.
+//! Service 19: 02 by status mask, 04 snapshot, 06 extended data, 0A supported.
 
 use super::{
     LENGTH, OUT_OF_RANGE, Refusal, SNAPSHOT_ODOMETER, SNAPSHOT_SUPPLY, SUB_FUNCTION, monitors,
@@ -6,8 +6,13 @@ use super::{
 use crate::codes;
 use crate::world::World;
 
-/// Status bits this vehicle supports: all but the warning lamp.
-const AVAILABLE: u8 = 0x7F;
+/// Status bits this vehicle supports.
+const AVAILABLE: u8 = 0xFF;
+/// Extended data records: how often it failed, operation cycles since it last did, cycles since it
+/// first did.
+const OCCURRENCES: u8 = 0x01;
+const CYCLES_SINCE_LAST: u8 = 0x02;
+const CYCLES_SINCE_FIRST: u8 = 0x03;
 
 pub(super) fn answer(w: &World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let code = |k: usize| {
@@ -44,7 +49,29 @@ pub(super) fn answer(w: &World, part: usize, request: &[u8]) -> Result<Vec<u8>, 
             }
             Ok(out)
         }
-        [_, 0x02 | 0x04 | 0x0A, ..] => Err(LENGTH),
+        [_, 0x06, a, b, c, record] => {
+            let k = monitors(w, part)
+                .into_iter()
+                .find(|k| code(*k) == [*a, *b, *c])
+                .ok_or(OUT_OF_RANGE)?;
+            let memory = &w.memory[k];
+            let records = [
+                (OCCURRENCES, memory.occurrences),
+                (CYCLES_SINCE_LAST, memory.cycles_since_last),
+                (CYCLES_SINCE_FIRST, memory.cycles_since_first),
+            ];
+            let mut out = vec![0x06, *a, *b, *c, memory.status];
+            for (number, value) in records {
+                if *record == 0xFF || *record == number {
+                    out.extend([number, value]);
+                }
+            }
+            match out.len() {
+                5 => Err(OUT_OF_RANGE),
+                _ => Ok(out),
+            }
+        }
+        [_, 0x02 | 0x04 | 0x06 | 0x0A, ..] => Err(LENGTH),
         _ => Err(SUB_FUNCTION),
     }
 }

@@ -1,10 +1,7 @@
 //! Service 22: identification and live values.
 
-use super::{LENGTH, OUT_OF_RANGE, Refusal};
+use super::{LENGTH, OUT_OF_RANGE, Refusal, VIN};
 use crate::world::World;
-
-/// Vehicle identification number (ISO 14229-1 C.1).
-const VIN: u16 = 0xF190;
 
 pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, high, low] = request else {
@@ -18,7 +15,7 @@ pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u
         .find(|s| s.module == p.id && s.did == Some(did))
         .map(|s| (s.id.clone(), s.unit == "V"));
     match (did, text.cloned(), signal) {
-        (VIN, ..) => out.extend(w.vin.bytes()),
+        (VIN, ..) => out.extend(w.written.get(&part).unwrap_or(&w.vin).bytes()),
         (_, Some(text), _) => out.extend(text.bytes()),
         // Volts as signed millivolts, states as one byte.
         (_, _, Some((id, true))) => {
