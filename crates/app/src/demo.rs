@@ -30,6 +30,8 @@ struct DemoJob {
     #[serde(default)]
     recent: Vec<Recent>,
     faults: Vec<String>,
+    #[serde(default)]
+    flexes: bool,
     seed: u64,
     past: Vec<DemoPast>,
 }
@@ -58,6 +60,7 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
             vehicle,
             faults: job.faults,
             seed: job.seed,
+            flexes: job.flexes,
             vin: job.vin.clone(),
             past: job
                 .past

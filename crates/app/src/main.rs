@@ -5,6 +5,8 @@ mod bench;
 mod cli;
 mod demo;
 mod http;
+mod progress;
+mod roll_call;
 mod shop;
 mod view;
 

@@ -2,6 +2,8 @@
 
 use crate::ahead::Ahead;
 use crate::bench::{Addresses, Bench};
+use crate::progress::AtWork;
+use crate::roll_call::RollCalls;
 use crate::view::View;
 use diagnosis::Model;
 use diagnosis::ledger::{Entry, Numbered};
@@ -24,6 +26,10 @@ pub struct Shop {
     benches: Mutex<BTreeMap<Option<i64>, Arc<Bench>>>,
     views: Mutex<BTreeMap<i64, KeptView>>,
     ahead: Ahead,
+    /// Work that runs at the vehicles.
+    pub progress: AtWork,
+    /// Roll calls that run or are paused.
+    pub roll_calls: RollCalls,
     /// Job numbers whose ledger grew.
     pub changed: broadcast::Sender<i64>,
 }
@@ -53,6 +59,8 @@ impl Shop {
             benches: Mutex::default(),
             views: Mutex::default(),
             ahead: Ahead::default(),
+            progress: AtWork::default(),
+            roll_calls: RollCalls::default(),
             changed: broadcast::channel(64).0,
         })
     }

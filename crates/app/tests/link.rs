@@ -1,44 +1,15 @@
 //! The client against the stand-in, on the wire.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod common;
+use common::{BODY, REAR, hands, standin};
 use link::services::{
     clear_codes, input_output_control, read_codes, read_data, session, tester_present,
 };
 use link::{Gateway, LinkError, scpi};
 use serde_json::json;
-use standin::{Past, Ports, Setup, Standin};
 use std::time::Duration;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
-
-async fn standin(fault: Option<&str>) -> Standin {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
-    let vehicle = vehicle::Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap();
-    let past = Past {
-        module: "A3".into(),
-        code: "U3006".into(),
-        failure_type: "16".into(),
-        odometer_km: 58_110,
-        volts: 8.9,
-    };
-    let setup = Setup {
-        vehicle,
-        faults: fault.map(str::to_owned).into_iter().collect(),
-        seed: 5,
-        vin: "0PMWR22K8NB004417".into(),
-        past: vec![past],
-    };
-    Standin::start(setup, Ports::default()).await.unwrap()
-}
-
-async fn hands(s: &Standin, path: &str, body: serde_json::Value) {
-    let client = reqwest::Client::builder().no_proxy().build().unwrap();
-    let url = format!("http://{}{path}", s.hands);
-    let r = client.post(url).json(&body).send().await.unwrap();
-    assert!(r.status().is_success(), "{}", r.text().await.unwrap());
-}
-
-const BODY: u16 = 0x1010;
-const REAR: u16 = 0x1020;
 
 #[tokio::test]
 async fn a_sleeping_module_is_unreachable_and_an_awake_one_answers() {

@@ -1,7 +1,7 @@
 //! Evidence in, suspects and next check out: the time a technician waits.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use circuit::Instrument;
+use circuit::{Instrument, Probe};
 use diagnosis::{Evidence, Finding, Model, Posterior, Strength, next, suspects};
 use std::time::Instant;
 
@@ -39,6 +39,19 @@ fn main() {
                 },
             ));
         }
+        // As the product does while the check it proposes is taken; a reading taken elsewhere waits
+        // for it.
+        let t = Instant::now();
+        if let Some(Evidence {
+            state,
+            finding: Finding::Reading { instrument, red, black, .. },
+            ..
+        }) = all.last()
+        {
+            let (red, black) = (red.clone(), black.clone());
+            model.expect(state, &Probe { instrument: *instrument, red, black }).unwrap();
+        }
+        let predicted = t.elapsed();
         let t = Instant::now();
         let p = Posterior::new(&model, &all).unwrap();
         let weighed = t.elapsed();
@@ -55,7 +68,7 @@ fn main() {
         };
         let checks = next::checks(&ask, 5).unwrap();
         println!(
-            "{} findings: weighed {weighed:?}, listed {listed:?}, checks {:?}; {} {:.0} %, next {}",
+            "{} findings: predicted ahead in {predicted:?}; weighed {weighed:?}, listed {listed:?}, checks {:?}; {} {:.0} %, next {}",
             all.len(),
             t.elapsed(),
             list[0].text,

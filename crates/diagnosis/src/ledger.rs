@@ -6,6 +6,7 @@
 use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::model::Model;
 use crate::prior::{Adjusted, Known, Occurs, Recent};
+use crate::roll_call::RollCall;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -79,6 +80,10 @@ impl ReadCode {
     }
 }
 
+fn yes() -> bool {
+    true
+}
+
 /// What one module said in a scan.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct ScannedModule {
@@ -86,6 +91,9 @@ pub struct ScannedModule {
     pub module: String,
     /// It answered.
     pub answered: bool,
+    /// It could be asked; where the link was gone before, its silence says nothing.
+    #[serde(default = "yes")]
+    pub asked: bool,
     /// Why not, in words.
     #[serde(default)]
     pub trouble: String,
@@ -118,6 +126,14 @@ pub enum Entry {
         state: OperatingState,
         /// Modules.
         modules: Vec<ScannedModule>,
+    },
+    /// A roll call, kept.
+    RollCall {
+        /// State it was made in.
+        state: OperatingState,
+        /// What it showed.
+        #[serde(flatten)]
+        call: RollCall,
     },
     /// Codes cleared.
     Cleared {
@@ -270,12 +286,18 @@ impl Case {
             Entry::Symptom { present } => self.present = *present,
             Entry::State { state } => self.state = state.clone(),
             Entry::Scan { state, modules } => {
-                for mut found in scan_evidence(state, modules) {
+                let known = |e: &Evidence| is_known(model, &e.finding);
+                for mut found in scan_evidence(state, modules).into_iter().filter(known) {
                     found.present = self.present;
                     found.moment = e.number;
                     self.evidence_of(e.number, found);
                 }
                 self.scans.push((e.number, modules.clone()));
+            }
+            Entry::RollCall { state, call } => {
+                for found in call.evidence(state, self.present, e.number) {
+                    self.evidence_of(e.number, found);
+                }
             }
             Entry::Cleared { .. } => self.clears.push(e.number),
             Entry::Found { evidence, .. } => self.evidence_of(e.number, evidence.clone()),
@@ -346,12 +368,26 @@ fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
     Some(Evidence { state, present: Present::Yes, moment: 0, finding })
 }
 
+/// Whether the vehicle file has what a scan speaks of; what it does not have bears on nothing in it.
+fn is_known(model: &Model, finding: &Finding) -> bool {
+    match finding {
+        Finding::Code { module, code, failure_type, .. } => {
+            let same = |m: &vehicle::Monitor| {
+                (&m.module, &m.code, &m.failure_type) == (module, code, failure_type)
+            };
+            model.circuit.vehicle.monitors.iter().any(same)
+        }
+        Finding::Answer { module, .. } => model.circuit.part(module).is_some(),
+        _ => true,
+    }
+}
+
 /// What a scan says: who answers, which monitors fail now, which have run and passed.
 /// A code that failed earlier and has not been tested since says nothing about now.
 pub fn scan_evidence(state: &OperatingState, modules: &[ScannedModule]) -> Vec<Evidence> {
     let mut out = Vec::new();
     let mut add = |finding| out.push(Evidence::new(state.clone(), finding));
-    for m in modules {
+    for m in modules.iter().filter(|m| m.asked) {
         add(Finding::Answer { module: m.module.clone(), answers: m.answered });
         for c in m.codes.iter().filter(|c| c.failing() || c.tested_now()) {
             add(Finding::Code {

@@ -6,6 +6,7 @@ use crate::grids::Grids;
 use crate::next::candidates::{Loads, Reachable};
 use crate::prior::Priors;
 pub use crate::snapshot::{Healthy, Snapshot};
+use circuit::hearing::{Hearing, Sound};
 use circuit::{
     Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Probe, Solution, Sweep, fault,
     meter::Leads, phase::Phase, place,
@@ -38,6 +39,10 @@ pub struct Predictions {
     /// With nothing wrong.
     pub healthy: Snapshot,
     base: Arc<Healthy>,
+    /// What the sound vehicle's buses do.
+    sound: Sound,
+    /// The state with the gateway sending on each bus, made when first asked for.
+    dominant: OnceLock<Vec<Sweep>>,
     /// The full healthy solution.
     pub solution: Solution,
     /// The state ready for further hypotheses; cloned by whoever solves some.
@@ -107,6 +112,10 @@ pub struct Model {
     pub item_of: Vec<usize>,
     /// Which hypotheses are the same fault with another number.
     pub grids: Grids,
+    /// The buses a tester talks over.
+    hearing: Option<Hearing>,
+    /// Hypotheses that lie on them.
+    on_bus: Vec<bool>,
     /// Hypotheses in the order that lets neighbours share the most work.
     order: Vec<u32>,
     drawn: Vec<Circuit>,
@@ -179,6 +188,10 @@ impl Model {
             variants[*item].push(h);
         }
         let order = circuit::sweep::order(&circuit, &faults);
+        let hearing = Hearing::of(&circuit);
+        let touches =
+            |h: &Hearing| faults.iter().map(|f| h.touches(&circuit, &f.changes)).collect();
+        let on_bus = hearing.as_ref().map_or_else(|| vec![false; faults.len()], touches);
         let wavering = faults.iter().map(|f| place::wavering_share(&circuit, f)).collect();
         Ok(Self {
             circuit,
@@ -186,6 +199,8 @@ impl Model {
             faults,
             items,
             item_of,
+            hearing,
+            on_bus,
             order,
             drawn,
             cache: Mutex::default(),
@@ -209,12 +224,17 @@ impl Model {
         let c = &self.circuit;
         let sweep = Sweep::new(c, state, &[]);
         let solution = sweep.healthy().clone();
-        let healthy = Arc::new(Healthy::of(c, &solution));
+        let mut healthy = Healthy::of(c, &solution);
+        let sound = self.hearing.as_ref().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
+        healthy.deaf.clone_from(&sound.deaf);
+        let healthy = Arc::new(healthy);
         let faults = vec![OnceLock::new(); self.faults.len()];
         let healthy_snapshot = Snapshot::healthy(&healthy);
         let made = Arc::new(Predictions {
             healthy: healthy_snapshot,
             base: healthy,
+            sound,
+            dominant: OnceLock::new(),
             solution,
             sweep,
             phases: OnceLock::new(),
@@ -268,14 +288,57 @@ impl Model {
                 false => Snapshot::of(&self.circuit, &p.base, &point),
             })
         };
-        for (h, made) in
-            self.sweep_all(&p.sweep, None, None, missing, None, snapshot).into_iter().enumerate()
-        {
-            if let Some(made) = made {
+        let all = self.sweep_all(&p.sweep, None, None, missing, None, snapshot);
+        let unheard = self.unheard(p, &all);
+        for (h, made) in all.into_iter().enumerate() {
+            if let Some(mut made) = made {
+                if let Some(deaf) = unheard.get(&h) {
+                    made.set_deaf(deaf);
+                }
                 // Another thread may have been as quick: both made the same.
                 let _ = p.faults[h].set(made);
             }
         }
+    }
+
+    /// Which of the hypotheses just solved may make somebody deaf, and whom.
+    fn unheard(&self, p: &Predictions, made: &[Option<Snapshot>]) -> HashMap<usize, Vec<u32>> {
+        let Some(hearing) = &self.hearing else { return HashMap::new() };
+        let on: Vec<usize> = (0..made.len())
+            .filter(|h| {
+                let of = |s: &Snapshot| self.on_bus[*h] || stirs(hearing, s, &p.healthy);
+                made[*h].as_ref().is_some_and(of)
+            })
+            .collect();
+        if on.is_empty() {
+            return HashMap::new();
+        }
+        let dominant = p.dominant.get_or_init(|| hearing.dominant(&self.circuit, p.sweep.state()));
+        let stretch = on.len().div_ceil(4 * rayon::current_num_threads()).max(16);
+        let parts: Vec<Vec<(usize, Vec<u32>)>> = on
+            .par_chunks(stretch)
+            .map(|part| {
+                let mut sweep = p.sweep.clone();
+                let mut dominant = dominant.to_vec();
+                let mut deaf = |h: &usize| {
+                    let changes = &self.faults[*h].changes;
+                    hearing.deaf(&mut sweep, Some(&mut dominant), changes, Some(&p.sound))
+                };
+                part.iter().map(|h| (*h, deaf(h))).collect()
+            })
+            .collect();
+        parts.into_iter().flatten().collect()
+    }
+
+    /// What changes predict, who answers included.
+    fn take(&self, p: &Predictions, sweep: &mut Sweep, changes: &[Change]) -> Snapshot {
+        let mut made = Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes));
+        if let Some(hearing) = &self.hearing
+            && (hearing.touches(&self.circuit, changes) || stirs(hearing, &made, &p.healthy))
+        {
+            made.set_deaf(&hearing.deaf(sweep, None, changes, Some(&p.sound)));
+        }
+        made
     }
 
     /// Solves the hypotheses that are wanted in a state, with a meter attached or none, and keeps
@@ -413,7 +476,7 @@ impl Model {
     pub fn snapshot(&self, state: &OperatingState, changes: &[Change]) -> Snapshot {
         let p = self.predict(state);
         let mut sweep = p.sweep.clone();
-        Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes))
+        self.take(&p, &mut sweep, changes)
     }
 
     /// The same for many sets of changes.
@@ -424,9 +487,7 @@ impl Model {
             .par_chunks(stretch)
             .map(|part| {
                 let mut sweep = p.sweep.clone();
-                let snapshot = |changes: &Vec<Change>| {
-                    Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes))
-                };
+                let snapshot = |changes: &Vec<Change>| self.take(&p, &mut sweep, changes);
                 part.iter().map(snapshot).collect()
             })
             .collect();
@@ -508,6 +569,13 @@ impl Model {
     }
 }
 
+/// Whether a hypothesis moves a resting bus line or takes the gateway's life.
+fn stirs(hearing: &Hearing, s: &Snapshot, sound: &Snapshot) -> bool {
+    s.differs()
+        && (s.alive(hearing.gateway) != sound.alive(hearing.gateway)
+            || hearing.pairs().any(|(a, b)| Hearing::stirs(s.between(a, b) - sound.between(a, b))))
+}
+
 /// Whether a meter's 10 MOhm could matter under a fault: something is open or nearly so.
 pub fn high_ohmic(changes: &[Change]) -> bool {
     changes.iter().any(|c| match c {
@@ -520,8 +588,9 @@ pub fn high_ohmic(changes: &[Change]) -> bool {
 pub fn shown(leads: Leads, circuit: &Circuit, s: &Snapshot) -> f64 {
     match leads {
         Leads::Between(_, a, b) => s.between(a, b),
-        Leads::Around(branch) => {
-            circuit.wire_branch.iter().position(|k| *k == branch).map_or(0.0, |w| s.amps(w))
-        }
+        Leads::Around(branch) => match circuit.branches[branch].of {
+            circuit::Of::Wire(w) => s.amps(w),
+            _ => 0.0,
+        },
     }
 }

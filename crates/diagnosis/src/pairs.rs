@@ -4,7 +4,7 @@ use crate::evidence::{Evidence, Likelihood, Moment, Prepared};
 use crate::model::{Model, ModelError, Snapshot};
 use crate::posterior::Posterior;
 use crate::prior::Priors;
-use circuit::Change;
+use circuit::{Change, Fault};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -116,28 +116,30 @@ pub(crate) fn best(
         prepared.iter().filter(|p| p.is_predicted()).map(|p| p.state).collect();
     states.sort_unstable();
     states.dedup();
-    let changes: Vec<Vec<Change>> = bounded
+    let both: Vec<([&Fault; 2], Vec<Change>)> = bounded
         .iter()
         .map(|(_, a, b)| {
-            let of = |h: usize| model.faults[h].changes.iter().copied();
-            of(*a).chain(of(*b)).collect()
+            let faults = [&model.faults[*a], &model.faults[*b]];
+            (faults, faults.iter().flat_map(|f| f.changes.iter().copied()).collect())
         })
         .collect();
+    let changes: Vec<Vec<Change>> = both.iter().map(|(_, changes)| changes.clone()).collect();
     let predicted: Vec<Vec<Snapshot>> =
         states.iter().map(|state| model.snapshots(state, &changes)).collect();
-    // Added in sorted order, so that the order of the evidence does not matter.
-    let exact = |(k, (_, a, b)): (usize, &(f64, usize, usize))| {
-        let faults = [&model.faults[*a], &model.faults[*b]];
-        let log = |p: &Prepared<'_>| {
-            let state = states.binary_search(&p.state).ok();
-            p.under(model, &faults, state.map(|s| &predicted[s][k]))
-        };
-        let mut logs = prepared.iter().map(log).collect::<Result<Vec<_>, _>>()?;
-        logs.sort_by(f64::total_cmp);
-        Ok(Pair { a: *a, b: *b, p: 0.0, log: prior(*a, *b) + logs.iter().sum::<f64>() })
+    let of = |p: &Prepared<'_>| {
+        let state = states.binary_search(&p.state).ok();
+        p.under_pairs(model, &both, state.map(|s| predicted[s].as_slice()))
     };
-    let mut pairs =
-        bounded.par_iter().enumerate().map(exact).collect::<Result<Vec<_>, ModelError>>()?;
+    let logs = prepared.par_iter().map(of).collect::<Result<Vec<_>, ModelError>>()?;
+    // Added in sorted order, so that the order of the evidence does not matter.
+    let sum = |k: usize| {
+        let mut of: Vec<f64> = logs.iter().map(|l| l[k]).collect();
+        of.sort_by(f64::total_cmp);
+        of.iter().sum::<f64>()
+    };
+    let mut pairs: Vec<Pair> = (bounded.iter().enumerate())
+        .map(|(k, (_, a, b))| Pair { a: *a, b: *b, p: 0.0, log: prior(*a, *b) + sum(k) })
+        .collect();
     pairs.sort_by(|x, y| y.log.total_cmp(&x.log).then((x.a, x.b).cmp(&(y.a, y.b))));
     Ok(pairs)
 }

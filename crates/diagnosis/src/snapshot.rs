@@ -20,23 +20,38 @@ pub struct Healthy {
     pub amps: Vec<f32>,
     /// Effect of each part, where it has one.
     pub effects: Vec<Option<f32>>,
+    /// Parts that have one.
+    showing: Vec<u32>,
     /// Whether each part works as a module.
     pub alive: Vec<bool>,
     /// Verdict of each monitor.
     pub monitors: Vec<Verdict>,
+    /// Parts that work and still do not answer a tester, in rising order.
+    pub deaf: Vec<u32>,
 }
 
 impl Healthy {
     /// Everything of a solution.
     pub fn of(circuit: &Circuit, s: &Solution) -> Self {
         let parts = 0..circuit.vehicle.parts.len();
+        let effects: Vec<Option<f32>> =
+            parts.clone().map(|p| s.effect(circuit, p).map(|e| e as f32)).collect();
         Self {
+            showing: parts.filter(|p| effects[*p].is_some()).map(|p| p as u32).collect(),
             volts: s.volts.iter().map(|v| *v as f32).collect(),
             amps: circuit.wire_branch.iter().map(|k| s.amps(circuit, *k) as f32).collect(),
-            effects: parts.map(|p| s.effect(circuit, p).map(|e| e as f32)).collect(),
+            effects,
             alive: s.alive_parts(circuit),
             monitors: software::monitors(circuit, s),
+            deaf: Vec::new(),
         }
+    }
+}
+
+impl Healthy {
+    /// Whether a part answers a tester.
+    pub fn answers(&self, part: usize) -> bool {
+        self.alive[part] && self.deaf.binary_search(&(part as u32)).is_err()
     }
 }
 
@@ -55,6 +70,8 @@ struct Changed {
     amps: Vec<(u32, f32)>,
     effects: Vec<(u32, f32)>,
     flipped: Vec<u32>,
+    /// Parts that answer a tester otherwise.
+    silenced: Vec<u32>,
     monitors: Vec<(u32, Verdict)>,
 }
 
@@ -95,9 +112,10 @@ impl Snapshot {
                 c.amps.push((w as u32, amps as f32));
             }
         }
-        for (part, old) in healthy.effects.iter().enumerate() {
-            if let (Some(old), Some(now)) = (old, p.effect(part))
-                && (f64::from(*old) - now).abs() > 1e-3
+        for part in healthy.showing.iter().map(|part| *part as usize) {
+            if p.may_show(part)
+                && let (Some(old), Some(now)) = (healthy.effects[part], p.effect(part))
+                && (f64::from(old) - now).abs() > 1e-3
             {
                 c.effects.push((part as u32, now as f32));
             }
@@ -107,6 +125,9 @@ impl Snapshot {
                 c.flipped.push(part as u32);
             }
         }
+        // Who works is reached as before, until somebody says otherwise.
+        c.silenced =
+            c.flipped.iter().copied().filter(|f| healthy.deaf.binary_search(f).is_err()).collect();
         for (m, (old, now)) in
             healthy.monitors.iter().zip(circuit.software.monitors(p.view())).enumerate()
         {
@@ -119,6 +140,7 @@ impl Snapshot {
             && c.amps.is_empty()
             && c.effects.is_empty()
             && c.flipped.is_empty()
+            && c.silenced.is_empty()
             && c.monitors.is_empty();
         Self { healthy: Arc::clone(healthy), changed: (!nothing).then(|| Box::new(c)) }
     }
@@ -154,6 +176,28 @@ impl Snapshot {
         let flipped =
             self.changed.as_ref().is_some_and(|c| c.flipped.binary_search(&(part as u32)).is_ok());
         self.healthy.alive[part] != flipped
+    }
+
+    /// Says which parts work and still do not answer a tester, in rising order.
+    pub fn set_deaf(&mut self, deaf: &[u32]) {
+        let differs = |part: &u32| {
+            let is_deaf = deaf.binary_search(part).is_ok();
+            let answers = self.alive(*part as usize) && !is_deaf;
+            answers != self.healthy.answers(*part as usize)
+        };
+        let silenced: Vec<u32> = (0..self.healthy.alive.len() as u32).filter(differs).collect();
+        match &mut self.changed {
+            Some(changed) => changed.silenced = silenced,
+            None if silenced.is_empty() => {}
+            slot => *slot = Some(Box::new(Changed { silenced, ..Changed::default() })),
+        }
+    }
+
+    /// Whether a part answers a tester.
+    pub fn answers(&self, part: usize) -> bool {
+        let differs =
+            self.changed.as_ref().is_some_and(|c| c.silenced.binary_search(&(part as u32)).is_ok());
+        self.healthy.answers(part) != differs
     }
 
     /// Verdict of a monitor.
@@ -192,10 +236,10 @@ impl Snapshot {
         }
     }
 
-    /// Monitors with another verdict than on a sound vehicle, and modules that live or die otherwise.
+    /// Monitors with another verdict than on a sound vehicle, and parts that answer a tester otherwise.
     pub fn software(&self) -> (&[(u32, Verdict)], &[u32]) {
         match &self.changed {
-            Some(c) => (&c.monitors, &c.flipped),
+            Some(c) => (&c.monitors, &c.silenced),
             None => (&[], &[]),
         }
     }

@@ -374,7 +374,11 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
         }
         Finding::Answer { module, answers } => format!(
             "predicts that {module} {}, it {}",
-            if s.alive(model.circuit.part(module).unwrap_or(0)) { "answers" } else { "is silent" },
+            if s.answers(model.circuit.part(module).unwrap_or(0)) {
+                "answers"
+            } else {
+                "is silent"
+            },
             if *answers { "answers" } else { "is silent" }
         ),
         Finding::Signal { signal, value } => {

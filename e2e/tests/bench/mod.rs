@@ -141,10 +141,13 @@ impl Browser {
         }
     }
 
+    /// Types over whatever a field holds. WebDriver's own "clear" tells the page nothing, and a page
+    /// that draws itself anew before the first key puts the old text back.
     pub async fn fill(&self, css: &str, text: &str) {
+        const CONTROL: char = '\u{E009}';
+        const RELEASE: char = '\u{E000}';
         let field = self.css(css).await;
-        field.clear().await.unwrap();
-        field.send_keys(text).await.unwrap();
+        field.send_keys(&format!("{CONTROL}a{RELEASE}{text}")).await.unwrap();
     }
 
     pub async fn text(&self) -> String {

@@ -11,7 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: the number of each job whose ledger grew. */
+        /**
+         * Server-sent events: `changed` with the number of each job whose ledger grew, `progress` with how
+         *     far work at its vehicle is.
+         */
         get: operations["events"];
         put?: never;
         post?: never;
@@ -82,7 +85,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Clears all codes; only after a scan was kept. */
+        /** Clears codes, of all modules or of some; only after a scan was kept. */
         post: operations["clear"];
         delete?: never;
         options?: never;
@@ -260,6 +263,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/keep-roll-call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps what the roll call showed: each module's state becomes evidence. */
+        post: operations["keep_roll_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/live": {
         parameters: {
             query?: never;
@@ -294,6 +314,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Marks the roll call with what the hand does. */
+        post: operations["mark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/meter": {
         parameters: {
             query?: never;
@@ -305,6 +342,23 @@ export interface paths {
         put?: never;
         /** Brings the vehicle into the state, places the leads, reads the meter, keeps the reading. */
         post: operations["meter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/network": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The buses of this vehicle as trees of their conductors. */
+        get: operations["network"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -339,6 +393,23 @@ export interface paths {
         put?: never;
         /** Overrides the gate before a module is condemned. */
         post: operations["overrule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/read-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads codes out of a text; nothing is kept. */
+        post: operations["read_codes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -413,6 +484,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/roll-call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The roll call as it is now. */
+        get: operations["roll_call"];
+        put?: never;
+        /** Starts or pauses the roll call. */
+        post: operations["call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/scan": {
         parameters: {
             query?: never;
@@ -422,7 +511,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Scans all modules and keeps the result. */
+        /** Scans modules and keeps the result; with some named, what the others said last is kept with it. */
         post: operations["scan"];
         delete?: never;
         options?: never;
@@ -498,6 +587,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops a scan that runs; what was gathered is kept. */
+        post: operations["stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/subjects": {
         parameters: {
             query?: never;
@@ -526,6 +632,23 @@ export interface paths {
         put?: never;
         /** Symptom present now. */
         post: operations["symptom"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/typed-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps codes from elsewhere as a scan; modules that are not named say nothing. */
+        post: operations["typed_codes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -587,6 +710,26 @@ export interface components {
          * @description The amount of a stimulus, in its unit; ordered and hashed by its bits so that states can be keys.
          */
         Amount: number;
+        /** @description A bus. */
+        BusTree: {
+            /** @description Id. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description `CAN`, `CAN FD` or `LIN`. */
+            kind: string;
+            /**
+             * Format: int32
+             * @description Bits per second.
+             */
+            bit_rate: number;
+            /** @description The gateway, or the LIN master. */
+            head: string;
+            /** @description It holds a terminator. */
+            head_terminated: boolean;
+            /** @description What hangs on it. */
+            limbs: components["schemas"]["Limb"][];
+        };
         /** @description Something found without a meter. */
         ByHand: {
             /** @description Place or thing. */
@@ -1015,6 +1158,21 @@ export interface components {
          * @enum {string}
          */
         KeyPosition: "0" | "15" | "50";
+        /** @description A way from one branching point of a bus to the next, or to a member. */
+        Limb: {
+            /** @description Repair items on the way, both lines together. */
+            items: string[];
+            /** @description In-line connectors on the way. */
+            through: string[];
+            /** @description The member at its end; empty at a branching point. With more beyond, the bus goes on through it. */
+            module: string;
+            /** @description The member holds a terminator. */
+            terminated: boolean;
+            /** @description Splice at its end; empty at a member. */
+            splice: string;
+            /** @description Ways that go on from there. */
+            limbs: components["schemas"]["Limb"][];
+        };
         /** @description A conductor on the sheet, oriented with its current. */
         Line: {
             /** @description Circuit number. */
@@ -1063,6 +1221,17 @@ export interface components {
             part: string;
             state: components["schemas"]["OperatingState"];
         };
+        /** @description What the hand did, at a round. */
+        Mark: {
+            /** @description Number of the round, from 0. */
+            round: number;
+            /** @description What was done. */
+            text: string;
+        };
+        /** @description Something the hand does now. */
+        Marked: {
+            text: string;
+        };
         /** @description A reading to take from the meter. */
         Metered: {
             quantity: components["schemas"]["QuantityKind"];
@@ -1078,12 +1247,19 @@ export interface components {
             name: string;
             /** @description It answered. */
             answered: boolean;
+            /** @description It could be asked. */
+            asked: boolean;
             /** @description Why not. */
             trouble: string;
             /** @description Codes that are failing or stored. */
             codes: components["schemas"]["CodeView"][];
             /** @description Monitors that ran and passed. */
             passed: number;
+        };
+        /** @description Which modules to ask or to clear; all when none is named. */
+        Modules: {
+            /** @description Parts. */
+            modules?: string[];
         };
         /** @description A new job. */
         NewJob: {
@@ -1227,6 +1403,30 @@ export interface components {
              */
             probability: number;
         };
+        /** @description What was read from a text. */
+        Pasted: {
+            /** @description Codes, in order. */
+            codes: components["schemas"]["PastedCode"][];
+            /** @description Modules the text says are silent. */
+            silent: string[];
+        };
+        /** @description A code found in a text. */
+        PastedCode: {
+            /** @description Module part; empty where the text does not say and more than one could hold it. */
+            module: string;
+            /** @description Modules that have such a code. */
+            could_be: string[];
+            /** @description Code, for example `B1A11`. */
+            code: string;
+            /** @description Failure type, two hexadecimal digits; empty where neither text nor vehicle file says. */
+            failure_type: string;
+            /** @description Meaning, where the vehicle file knows it. */
+            meaning: string;
+            /** @description The text says that it fails now, or that it does not; nothing where it does not say. */
+            failing?: boolean | null;
+            /** @description The line it was found in. */
+            line: string;
+        };
         /** @description A point of a part on the sheet. */
         Pin: {
             /** @description Cavity id, splice or ground id; what a probe names. */
@@ -1295,6 +1495,23 @@ export interface components {
             /** @description What happened and what to do. */
             detail: string;
         };
+        /** @description How far some work is. */
+        Progress: {
+            /** @description `scan`. */
+            what: string;
+            /** @description Modules done. */
+            done: number;
+            /** @description Modules asked. */
+            of: number;
+            /** @description The module that was done just now. */
+            module: string;
+            /** @description It answered. */
+            answered: boolean;
+            /** @description Codes it holds. */
+            codes: number;
+            /** @description Why it did not answer. */
+            trouble: string;
+        };
         /** @description Something to be shown after the repair. */
         Proof: {
             /** @description `reading`, `effect`, `moved`, `seen` or `scan`. */
@@ -1361,6 +1578,32 @@ export interface components {
             probability: number;
             /** @description Proven before. */
             proven: boolean;
+        };
+        /** @description A report of another tool, as text. */
+        Report: {
+            text: string;
+        };
+        /** @description A roll call as it is now. */
+        RollView: {
+            /** @description It runs. */
+            running: boolean;
+            /** @description Rounds so far. */
+            rounds: number;
+            /** @description Number of the first round shown. */
+            first: number;
+            /**
+             * Format: int32
+             * @description Seconds so far.
+             */
+            seconds: number;
+            /** @description What is wrong with the link; empty when nothing is. */
+            trouble: string;
+            /** @description Every module. */
+            modules: components["schemas"]["Strip"][];
+            /** @description What the hand did. */
+            marks: components["schemas"]["Mark"][];
+            /** @description It was kept in the ledger as it is. */
+            kept: boolean;
         };
         /** @description A ledger row. */
         Row: {
@@ -1512,6 +1755,35 @@ export interface components {
          * @enum {string}
          */
         Strength: "normal" | "weak" | "none";
+        /** @description A module on the strip. */
+        Strip: {
+            /** @description Part id. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description A letter for each round shown: `1` answered, `0` silent, `-` not asked. */
+            rounds: string;
+            /**
+             * Format: int32
+             * @description How often it was asked.
+             */
+            asked: number;
+            /**
+             * Format: int32
+             * @description How often it answered.
+             */
+            answered: number;
+            /**
+             * Format: int32
+             * @description How often it fell silent.
+             */
+            dropouts: number;
+            /**
+             * Format: int32
+             * @description Rounds of its longest silence after it had answered.
+             */
+            longest: number;
+        };
         /** @description Something a sheet can be drawn of. */
         Subject: {
             /**
@@ -1609,6 +1881,20 @@ export interface components {
             text: string;
             state: components["schemas"]["OperatingState"];
         };
+        /** @description A code that someone has confirmed. */
+        TypedCode: {
+            module: string;
+            code: string;
+            failure_type?: string;
+            /** @description It fails now; else it is an old entry, which says nothing about now. */
+            failing: boolean;
+        };
+        /** @description Codes from elsewhere, confirmed. */
+        TypedCodes: {
+            codes: components["schemas"]["TypedCode"][];
+            /** @description Modules that are silent. */
+            silent?: string[];
+        };
         /**
          * @description The verdict on a reading.
          * @enum {string}
@@ -1704,6 +1990,11 @@ export interface components {
             /** @description Why, in words. */
             text: string;
         };
+        /**
+         * @description What to do with the roll call.
+         * @enum {string}
+         */
+        Wish: "run" | "anew" | "pause";
         /** @description What a reading that somebody had in mind is worth. */
         Worth: {
             /**
@@ -1751,7 +2042,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/plain": string;
+                    "application/json": components["schemas"]["Progress"];
                 };
             };
         };
@@ -1861,7 +2152,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": null | components["schemas"]["Modules"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -2196,6 +2491,35 @@ export interface operations {
             };
         };
     };
+    keep_roll_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live: {
         parameters: {
             query?: never;
@@ -2250,6 +2574,31 @@ export interface operations {
             };
         };
     };
+    mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Marked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollView"];
+                };
+            };
+        };
+    };
     meter: {
         parameters: {
             query?: never;
@@ -2279,6 +2628,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    network: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusTree"][];
                 };
             };
         };
@@ -2337,6 +2707,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Report"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pasted"];
                 };
             };
         };
@@ -2473,7 +2868,7 @@ export interface operations {
             };
         };
     };
-    scan: {
+    roll_call: {
         parameters: {
             query?: never;
             header?: never;
@@ -2489,7 +2884,65 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["RollView"];
+                };
+            };
+        };
+    };
+    call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wish"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollView"];
+                };
+            };
+        };
+    };
+    scan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": null | components["schemas"]["Modules"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             502: {
@@ -2622,6 +3075,25 @@ export interface operations {
             };
         };
     };
+    stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     subjects: {
         parameters: {
             query?: never;
@@ -2664,6 +3136,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["View"];
+                };
+            };
+        };
+    };
+    typed_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedCodes"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

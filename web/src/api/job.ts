@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useEffect } from "react";
-import { api, type Face, type Sheet, trouble, type View } from "./client";
+import { createContext, useContext, useEffect, useState } from "react";
+import { api, type Face, type Progress, type Sheet, trouble, type View } from "./client";
 
 type Body = Record<string, unknown>;
 
@@ -39,6 +39,59 @@ export function useView(job: number) {
       return data as View;
     },
   });
+}
+
+/** How far work at the vehicle is, as it is told; empty when nothing runs. */
+export function useProgress(job: number): Progress[] {
+  const [told, setTold] = useState<Progress[]>([]);
+  useEffect(() => {
+    const events = new EventSource(`/api/events?job=${job}`);
+    events.addEventListener("progress", (e) => {
+      const now = JSON.parse((e as MessageEvent<string>).data) as Progress;
+      // The first of a new run takes the place of the last one's.
+      setTold((before) => (now.done <= 1 ? [now] : [...before, now]));
+    });
+    events.addEventListener("changed", () => setTold([]));
+    return () => events.close();
+  }, [job]);
+  return told;
+}
+
+/** The roll call, twice a second while it runs. */
+export function useRollCall(job: number) {
+  return useQuery({
+    queryKey: ["roll", job],
+    refetchInterval: (query) => (query.state.data?.running ? 500 : 3000),
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs/{id}/roll-call", {
+        params: { path: { id: job } },
+      });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
+}
+
+/** Starts or pauses the roll call, or marks it. */
+export function useRollCallWish(job: number) {
+  const cache = useQueryClient();
+  const params = { path: { id: job } };
+  return useMutation({
+    mutationFn: async (wish: "run" | "anew" | "pause" | { mark: string }) => {
+      const { data, error } =
+        typeof wish === "string"
+          ? await api.POST("/api/jobs/{id}/roll-call", { params, body: wish })
+          : await api.POST("/api/jobs/{id}/mark", { params, body: { text: wish.mark } });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+    onSuccess: (data) => cache.setQueryData(["roll", job], data),
+  });
+}
+
+/** Stops what runs at the vehicle; what was gathered is kept. */
+export async function stop(job: number) {
+  await fetch(`/api/jobs/${job}/stop`, { method: "POST" }).catch(() => {});
 }
 
 /** Link, supply and instruments, asked every two seconds. */

@@ -5,6 +5,7 @@ import { Circuit } from "../stages/Circuit";
 import { Codes } from "../stages/Codes";
 import { Intake } from "../stages/Intake";
 import { Later } from "../stages/Later";
+import { Network } from "../stages/Network";
 import { Outputs } from "../stages/Outputs";
 import { Prove } from "../stages/Prove";
 import { Report } from "../stages/Report";
@@ -16,6 +17,7 @@ import { Vitals } from "./Vitals";
 const SHEETS: Record<string, () => ReactNode> = {
   intake: Intake,
   codes: Codes,
+  network: Network,
   circuit: Circuit,
   outputs: Outputs,
   prove: Prove,

@@ -1,50 +1,23 @@
 import { useState } from "react";
 import type { View } from "../api/client";
-import { useJob } from "../api/job";
+import { useJob, useProgress } from "../api/job";
+import { ModuleMark } from "../ui/ModuleMark";
+import { Asking } from "./codes/Asking";
+import { Paste } from "./codes/Paste";
 import { SharedParts } from "./codes/SharedParts";
 
 type Scanned = NonNullable<View["scan"]>["modules"][number];
-
-/** A module's mark: hollow square, square with a number, broken outline. */
-export function ModuleMark({ module }: { module: Scanned }) {
-  if (!module.answered) {
-    return (
-      <svg width="30" height="30" role="img" aria-label="silent">
-        <rect
-          x="3"
-          y="3"
-          width="24"
-          height="24"
-          fill="none"
-          stroke="currentColor"
-          strokeWidth="2"
-          strokeDasharray="7 5"
-        />
-      </svg>
-    );
-  }
-  return (
-    <svg width="30" height="30" role="img" aria-label={`answers, ${module.codes.length} codes`}>
-      <rect x="3" y="3" width="24" height="24" fill="none" stroke="currentColor" strokeWidth="2" />
-      {module.codes.length > 0 && (
-        <text x="15" y="20.5" textAnchor="middle" fontSize="15" fill="currentColor" className="num">
-          {module.codes.length}
-        </text>
-      )}
-    </svg>
-  );
-}
 
 /** A module with its codes, or silent. */
 function Module({ module: m }: { module: Scanned }) {
   return (
     <li className="border-b border-rule py-3" data-module={m.id}>
       <div className="flex items-center gap-3">
-        <ModuleMark module={m} />
+        <ModuleMark asked={m.asked} answered={m.answered} codes={m.codes.length} />
         <span className="text-[17px] font-semibold">{m.name}</span>
         <span className="num text-faint">{m.id}</span>
         <span className="label ml-auto">
-          {m.answered ? `${m.passed} ${m.passed === 1 ? "test" : "tests"} passed` : m.trouble}
+          {m.trouble || `${m.passed} ${m.passed === 1 ? "test" : "tests"} passed`}
         </span>
       </div>
       {m.codes.map((c) => (
@@ -71,8 +44,12 @@ function Module({ module: m }: { module: Scanned }) {
 export function Codes() {
   const { view, act, busy } = useJob();
   const [asking, setAsking] = useState(false);
+  const told = useProgress(view.id);
   const scan = view.scan;
-  const clean = (scan?.modules ?? []).filter((m) => m.answered && m.codes.length === 0);
+  const unasked = (scan?.modules ?? []).filter((m) => !m.asked);
+  const clean = (scan?.modules ?? []).filter(
+    (m) => m.answered && m.trouble === "" && m.codes.length === 0,
+  );
   return (
     <section className="p-6">
       <div className="flex items-start justify-between gap-4">
@@ -103,6 +80,22 @@ export function Codes() {
           </button>
         </div>
       </div>
+      <Asking told={told} modules={view.modules} />
+      {unasked.length > 0 && told.length === 0 && (
+        <div className="mt-4 flex items-center gap-4 border-l-4 border-ochre pl-3" role="status">
+          <span>
+            {unasked.length} of {scan?.modules.length} modules were not asked: {unasked[0]?.trouble}
+          </span>
+          <button
+            type="button"
+            className="act shrink-0"
+            disabled={busy !== ""}
+            onClick={() => act("scan", { modules: unasked.map((m) => m.id) }).catch(() => {})}
+          >
+            Ask the rest
+          </button>
+        </div>
+      )}
       {(view.state.key ?? "0") === "0" && (
         <div className="mt-4 flex items-center gap-4 border-l-4 border-ochre pl-3">
           <span>The key is at 0: modules sleep and will not answer.</span>
@@ -156,13 +149,16 @@ export function Codes() {
           code.
         </p>
       )}
-      <ul className="mt-5 border-t border-rule">
-        {scan?.modules
-          .filter((m) => !m.answered || m.codes.length > 0)
-          .map((m) => (
-            <Module key={m.id} module={m} />
-          ))}
-      </ul>
+      {scan && (
+        <ul className="mt-5 border-t border-rule">
+          {scan.modules
+            .filter((m) => m.asked && (!m.answered || m.trouble !== "" || m.codes.length > 0))
+            .map((m) => (
+              <Module key={m.id} module={m} />
+            ))}
+        </ul>
+      )}
+      <Paste />
       <SharedParts />
       {clean.length > 0 && (
         <>
@@ -170,7 +166,7 @@ export function Codes() {
           <ul className="mt-1 columns-2 gap-6">
             {clean.map((m) => (
               <li key={m.id} className="flex items-center gap-3 py-1" data-module={m.id}>
-                <ModuleMark module={m} />
+                <ModuleMark asked={m.asked} answered={m.answered} codes={m.codes.length} />
                 <span>{m.name}</span>
                 <span className="num text-faint">{m.id}</span>
                 <span className="label ml-auto">{m.passed} passed</span>

@@ -1,8 +1,6 @@
 const WILL: Record<string, string> = {
   Supply:
     "judge the supply: battery at rest, under load and charging, and set codes from low supply apart.",
-  Network:
-    "ask all modules again and again, draw this vehicle's buses, and find the section that explains who is silent.",
   Live: "show live values chosen by search, by group or by code, with graphs and recording.",
   Fit: "plan a replacement: keep the old configuration, write, teach, check, and the way back.",
 };

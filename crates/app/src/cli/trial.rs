@@ -159,6 +159,7 @@ fn bench(model: &Model, drawn: (&[String], u64), care: Care) -> Result<UnderHand
         faults: faults.to_vec(),
         seed,
         vin: String::new(),
+        flexes: false,
         past: Vec::new(),
     };
     let vehicle = Direct::new(setup, care).map_err(|e| e.to_string())?;

@@ -1,6 +1,7 @@
 //! Jobs: opening, showing, and everything a technician enters.
 
 use super::problem::Problem;
+use crate::progress::Progress;
 use crate::shop::{Shop, now};
 use crate::view::{self, View};
 use axum::Json;
@@ -396,15 +397,21 @@ pub struct Which {
     job: Option<i64>,
 }
 
-/// Server-sent events: the number of each job whose ledger grew.
-#[utoipa::path(get, path = "/api/events", params(Which), responses((status = 200, body = String)))]
+/// Server-sent events: `changed` with the number of each job whose ledger grew, `progress` with how
+/// far work at its vehicle is.
+#[utoipa::path(get, path = "/api/events", params(Which), responses((status = 200, body = Progress)))]
 pub async fn events(
     State(shop): App,
     Query(which): Query<Which>,
 ) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
-    let stream = BroadcastStream::new(shop.changed.subscribe())
+    let wanted = move |id: i64| which.job.is_none_or(|w| w == id);
+    let changed = BroadcastStream::new(shop.changed.subscribe())
         .filter_map(Result::ok)
-        .filter(move |id| which.job.is_none_or(|w| w == *id))
+        .filter(move |id| wanted(*id))
         .map(|id| Ok(Event::default().event("changed").data(id.to_string())));
-    Sse::new(stream).keep_alive(KeepAlive::default())
+    let progress = BroadcastStream::new(shop.progress.follow())
+        .filter_map(Result::ok)
+        .filter(move |(id, _)| wanted(*id))
+        .filter_map(|(_, told)| Event::default().event("progress").json_data(told).ok().map(Ok));
+    Sse::new(changed.merge(progress)).keep_alive(KeepAlive::default())
 }

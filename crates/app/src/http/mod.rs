@@ -3,8 +3,10 @@
 mod assets;
 mod guard;
 mod jobs;
+mod network;
 mod problem;
 mod reasoning;
+mod scans;
 mod sheets;
 mod vehicle_side;
 
@@ -47,13 +49,20 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(jobs::events))
         .routes(routes!(vehicle_side::live))
         .routes(routes!(vehicle_side::state))
-        .routes(routes!(vehicle_side::scan))
-        .routes(routes!(vehicle_side::clear))
+        .routes(routes!(scans::scan))
+        .routes(routes!(scans::stop))
+        .routes(routes!(scans::read_codes))
+        .routes(routes!(scans::typed_codes))
+        .routes(routes!(network::roll_call, network::call))
+        .routes(routes!(network::network))
+        .routes(routes!(network::mark))
+        .routes(routes!(network::keep_roll_call))
+        .routes(routes!(scans::clear))
         .routes(routes!(vehicle_side::drive))
         .routes(routes!(vehicle_side::meter))
         .routes(routes!(vehicle_side::look))
         .routes(routes!(vehicle_side::by_hands))
-        .routes(routes!(vehicle_side::rescan))
+        .routes(routes!(scans::rescan))
 }
 
 /// The OpenAPI description of all routes.

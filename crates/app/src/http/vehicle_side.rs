@@ -56,7 +56,7 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
 /// A state to bring the vehicle into.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct Wanted {
-    state: OperatingState,
+    pub(super) state: OperatingState,
 }
 
 /// Notes the operating state; in the demo the hands and the link bring it about.
@@ -69,6 +69,7 @@ pub async fn state(
     let (_, model) = job(&shop, id)?;
     model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
+    shop.roll_calls.mark(id, &diagnosis::words::state(&model, &wanted.state));
     // The state is the technician's word first; a stand-in that is gone does not hold up the job.
     let result = keep(&shop, id, Entry::State { state: wanted.state.clone() }).await?;
     if bench.has_hands() {
@@ -77,36 +78,9 @@ pub async fn state(
     Ok(result)
 }
 
-fn state_now(shop: &crate::shop::Shop, id: i64) -> Result<OperatingState, Problem> {
+pub(super) fn state_now(shop: &crate::shop::Shop, id: i64) -> Result<OperatingState, Problem> {
     let (_, model) = job(shop, id)?;
     Ok(Case::of(&model, &shop.ledger(id).map_err(Problem::own)?).state)
-}
-
-/// Scans all modules and keeps the result.
-#[utoipa::path(post, path = "/api/jobs/{id}/scan", responses((status = 200, body = View), (status = 502, body = Problem)))]
-pub async fn scan(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    let modules = shop.bench(id).scan(&model.circuit.vehicle).await.map_err(Problem::vehicle)?;
-    let state = state_now(&shop, id)?;
-    keep(&shop, id, Entry::Scan { state, modules }).await
-}
-
-/// Clears all codes; only after a scan was kept.
-#[utoipa::path(post, path = "/api/jobs/{id}/clear", responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
-pub async fn clear(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
-    let kept = case.scans.last().map(|(n, _)| *n);
-    if kept.is_none() || case.clears.last() > kept.as_ref() {
-        return Err(Problem::input("scan first: codes are kept before they are cleared"));
-    }
-    let results = shop.bench(id).clear(&model.circuit.vehicle).await.map_err(Problem::vehicle)?;
-    let (done, failed): (Vec<_>, Vec<_>) = results.into_iter().partition(|(_, e)| e.is_none());
-    if done.is_empty() {
-        let why: Vec<String> = failed.into_iter().filter_map(|(_, e)| e).collect();
-        return Err(Problem::vehicle(why.join("; ")));
-    }
-    keep(&shop, id, Entry::Cleared { modules: done.into_iter().map(|(m, _)| m).collect() }).await
 }
 
 /// An output to drive or give back.
@@ -167,12 +141,16 @@ pub async fn meter(State(shop): App, Path(id): Path<i64>, Json(m): Json<Metered>
     keep_evidence(&shop, id, Evidence::new(m.state, finding), "meter").await
 }
 
-fn at_rest(state: &OperatingState) -> OperatingState {
+pub(super) fn at_rest(state: &OperatingState) -> OperatingState {
     OperatingState { outputs: Default::default(), ..state.clone() }
 }
 
 /// Gives driven outputs back; nothing stays on after a reading.
-async fn rest(bench: &crate::bench::Bench, vehicle: &vehicle::Vehicle, state: &OperatingState) {
+pub(super) async fn rest(
+    bench: &std::sync::Arc<crate::bench::Bench>,
+    vehicle: &vehicle::Vehicle,
+    state: &OperatingState,
+) {
     for output in &state.outputs {
         if let Err(e) = bench.drive(vehicle, output, false).await {
             tracing::warn!("{output} was not given back: {e}");
@@ -205,6 +183,9 @@ pub async fn look(State(shop): App, Path(id): Path<i64>, Json(l): Json<LookAt>) 
     let finding = Finding::Effect { part: l.part, strength };
     keep_evidence(&shop, id, Evidence::new(l.state, finding), "seen").await
 }
+
+/// Time in which a roll call shows what moving a harness did.
+const MOVED: std::time::Duration = std::time::Duration::from_millis(2600);
 
 /// A check by hand for the demo's hands.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -258,7 +239,14 @@ pub async fn by_hands(
             (state, Finding::Seen { at, sight })
         }
         ForHands::Moved { at, state } => {
-            let changed = bench.moved(&at).await.map_err(Problem::vehicle)?;
+            let round = shop.roll_calls.round(id);
+            shop.roll_calls.mark(id, &format!("moved {at}"));
+            let mut changed = bench.moved(&at).await.map_err(Problem::vehicle)?;
+            if shop.roll_calls.runs(id) {
+                // What a hand would hardly notice the roll call does.
+                tokio::time::sleep(MOVED).await;
+                changed = shop.roll_calls.dropped_since(id, round);
+            }
             (state, Finding::Moved { at, changed })
         }
         ForHands::Substituted { jumper, swapped, part, state } => {
@@ -272,39 +260,4 @@ pub async fn by_hands(
         }
     };
     keep_evidence(&shop, id, Evidence::new(state, finding), "seen").await
-}
-
-/// Time for the monitors to run after clearing, and once more for what takes longest.
-const MONITORS_RUN: std::time::Duration = std::time::Duration::from_millis(2500);
-
-/// Codes kept, cleared, the state brought about so that monitors run, and all modules asked again.
-#[utoipa::path(post, path = "/api/jobs/{id}/rescan", request_body = Wanted, responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
-pub async fn rescan(
-    State(shop): App,
-    Path(id): Path<i64>,
-    Json(wanted): Json<Wanted>,
-) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    let vehicle = &model.circuit.vehicle;
-    model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
-    let bench = shop.bench(id);
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
-    if case.scans.last().map(|(n, _)| *n) <= case.clears.last().copied() {
-        // Nothing is cleared that was not kept.
-        let modules = bench.scan(vehicle).await.map_err(Problem::vehicle)?;
-        shop.append(id, &Entry::Scan { state: case.state.clone(), modules })
-            .map_err(Problem::own)?;
-    }
-    shop.append(id, &Entry::State { state: wanted.state.clone() }).map_err(Problem::own)?;
-    if bench.has_hands() {
-        bench.bring_into(vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
-    }
-    let results = bench.clear(vehicle).await.map_err(Problem::vehicle)?;
-    let modules = results.into_iter().filter(|(_, e)| e.is_none()).map(|(m, _)| m).collect();
-    shop.append(id, &Entry::Cleared { modules }).map_err(Problem::own)?;
-    tokio::time::sleep(MONITORS_RUN).await;
-    let modules = bench.scan(vehicle).await.map_err(Problem::vehicle)?;
-    rest(&bench, vehicle, &wanted.state).await;
-    shop.append(id, &Entry::State { state: at_rest(&wanted.state) }).map_err(Problem::own)?;
-    keep(&shop, id, Entry::Scan { state: wanted.state, modules }).await
 }

@@ -61,6 +61,25 @@ pub(super) fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -
             evidence = true;
             ("scan", "Scan kept".into(), module_count(modules))
         }
+        Entry::RollCall { call, .. } => {
+            evidence = true;
+            let flapping: Vec<&str> = call.flapping().map(|c| c.module.as_str()).collect();
+            let silent = call.modules.iter().filter(|c| c.asked > 0 && c.answered == 0).count();
+            let all = call.modules.len();
+            let text = match (flapping.as_slice(), silent) {
+                ([], 0) => format!("all {all} answered all the time"),
+                ([], n) => format!("{n} of {all} silent all the time"),
+                (few, 0) => format!("{} of {all} came and went: {}", few.len(), few.join(", ")),
+                (few, n) => {
+                    format!(
+                        "{} came and went: {}; {n} silent all the time",
+                        few.len(),
+                        few.join(", ")
+                    )
+                }
+            };
+            ("roll_call", format!("Roll call kept, {} s", call.seconds), text)
+        }
         Entry::Cleared { modules } => {
             ("cleared", "Codes cleared".into(), format!("in {}", modules.join(", ")))
         }

@@ -28,6 +28,8 @@ pub struct ModuleView {
     pub name: String,
     /// It answered.
     pub answered: bool,
+    /// It could be asked.
+    pub asked: bool,
     /// Why not.
     pub trouble: String,
     /// Codes that are failing or stored.
@@ -83,6 +85,7 @@ pub(super) fn scan(
                 .find(|p| p.id == m.module)
                 .map_or_else(|| m.module.clone(), |p| p.name.clone()),
             answered: m.answered,
+            asked: m.asked,
             trouble: m.trouble.clone(),
             passed: m.codes.iter().filter(|c| !c.failing() && c.tested_now()).count(),
             codes: m

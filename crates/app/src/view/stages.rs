@@ -37,7 +37,7 @@ pub(super) fn stages(v: &View) -> Vec<Stage> {
         ),
         stage("supply", "Supply", String::new(), false),
         stage("codes", "Codes", codes.map(|c| c.to_string()).unwrap_or_default(), true),
-        stage("network", "Network", String::new(), false),
+        stage("network", "Network", count(of_kind("roll_call")), true),
         stage("circuit", "Circuit", count(of_kind("reading")), true),
         stage("live", "Live", String::new(), false),
         stage("outputs", "Outputs", count(of_kind("effect")), true),

@@ -1,4 +1,5 @@
-//! A module answers or is silent: it answers when the model says it works.
+//! A module answers or is silent: it answers when the model says it works and the gateway and it
+//! hear each other.
 
 use super::{Scorer, part};
 use crate::model::{Model, ModelError};
@@ -22,5 +23,5 @@ pub(super) fn scorer<'a>(
     answers: bool,
 ) -> Result<Scorer<'a>, ModelError> {
     let p = part(model, module)?;
-    Ok(Box::new(move |s| log(s.alive(p), answers)))
+    Ok(Box::new(move |s| log(s.answers(p), answers)))
 }

@@ -293,6 +293,27 @@ pub(crate) struct Prepared<'a> {
 }
 
 impl Prepared<'_> {
+    /// Log-likelihood under each of several pairs of faults; `snapshots` are what they predict for
+    /// the state.
+    pub(crate) fn under_pairs(
+        &self,
+        model: &Model,
+        pairs: &[([&Fault; 2], Vec<Change>)],
+        snapshots: Option<&[Snapshot]>,
+    ) -> Result<Vec<f64>, ModelError> {
+        if let (Kind::Reading(probe, read), Some(expected)) = (&self.kind, &self.expected) {
+            let leads = probe.leads(&model.circuit)?;
+            let sets = pairs.iter().map(|(_, changes)| changes.as_slice());
+            let values = reading::reads(model, self.state, sets, leads);
+            let of = |((faults, _), value): (&([&Fault; 2], _), f64)| {
+                expected.under(probe.instrument, faults, *read, value)
+            };
+            return Ok(pairs.iter().zip(values).map(of).collect());
+        }
+        let snapshot = |k: usize| snapshots.and_then(|s| s.get(k));
+        pairs.iter().enumerate().map(|(k, (f, _))| self.under(model, f, snapshot(k))).collect()
+    }
+
     /// Whether it is weighed by what is predicted for its state.
     pub(crate) fn is_predicted(&self) -> bool {
         matches!(self.kind, Kind::Predicted(..))
@@ -313,11 +334,7 @@ impl Prepared<'_> {
             },
             (Kind::Reading(probe, read), Some(expected)) => {
                 let value = model.reads(self.state, &changes(), probe)?;
-                let share = faults.iter().map(|f| crate::grids::share_of(f)).fold(0.0, f64::max);
-                let (i, healthy) = (probe.instrument, expected.healthy);
-                let unsure = reading::Unsure::alone(share);
-                let sigma = reading::sigma(i, value, healthy, expected.tolerance, unsure);
-                reading::log_likelihood(i, *read, value, sigma)
+                expected.under(probe.instrument, faults, *read, value)
             }
             (Kind::Reading(..), None) => 0.0,
             (Kind::Phase(phase, _), _) => phase.under(model, self.state, &changes()),

@@ -4,13 +4,13 @@
 
 use super::BAD_PROBE;
 use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown};
-use circuit::{Change, Circuit, Instrument, Probe, Solution, Sweep, meter::Leads};
+use circuit::{Change, Circuit, Fault, Instrument, Probe, Solution, Sweep, meter::Leads};
 use std::collections::HashMap;
 use vehicle::OperatingState;
 
 /// What moves no voltage by more than this leaves a tool's reading alone, volts: a hundredth of an
 /// ohm at an ohmmeter's milliampere.
-const UNTOUCHED_VOLTS: f64 = 1e-5;
+pub(crate) const UNTOUCHED_VOLTS: f64 = 1e-5;
 /// A point that a fault has left hanging moves by more than this, volts.
 const HANGING_VOLTS: f64 = 0.1;
 
@@ -30,6 +30,15 @@ pub struct Expected {
     pub tolerance: f64,
     /// Value and standard deviation per hypothesis.
     pub faults: Vec<(f64, f64)>,
+}
+
+impl Expected {
+    /// Log-likelihood of a reading under faults at once that predict a value.
+    pub(super) fn under(&self, i: Instrument, faults: &[&Fault], read: f64, value: f64) -> f64 {
+        let share = faults.iter().map(|f| crate::grids::share_of(f)).fold(0.0, f64::max);
+        let sigma = sigma(i, value, self.healthy, self.tolerance, Unsure::alone(share));
+        log_likelihood(i, read, value, sigma)
+    }
 }
 
 /// How unsure a hypothesis is of how far it moves a reading.
@@ -115,19 +124,34 @@ pub fn sound(model: &Model, state: &OperatingState, probe: &Probe) -> Result<Sou
 
 /// What a meter shows under any changes of the circuit, averaged over the phases of the state.
 pub(crate) fn read(model: &Model, state: &OperatingState, changes: &[Change], leads: Leads) -> f64 {
+    reads(model, state, [changes], leads)[0]
+}
+
+/// The same for sets of changes, one after the other.
+pub(crate) fn reads<'s>(
+    model: &Model,
+    state: &OperatingState,
+    sets: impl IntoIterator<Item = &'s [Change]>,
+    leads: Leads,
+) -> Vec<f64> {
     let c = &model.circuit;
     let p = model.predict(state);
-    let all: Vec<Change> = changes.iter().copied().chain(leads.change()).collect();
     let nodes = leads.nodes(c);
-    let shown = |sweep: &Sweep| leads.shown_at(&sweep.clone().solve_at(&all, &nodes)).value();
-    let rest = shown(&p.sweep);
-    match leads {
+    let mut rest = p.sweep.clone();
+    let mut phases: Vec<(f64, Sweep)> = match leads {
         Leads::Between(Instrument::Volts, a, b) => {
-            let more = p.phases(c, state, (a, b)).map(|(share, s)| share * (shown(s) - rest));
-            rest + more.sum::<f64>()
+            p.phases(c, state, (a, b)).map(|(share, sweep)| (share, sweep.clone())).collect()
         }
-        _ => rest,
-    }
+        _ => Vec::new(),
+    };
+    let of = |changes: &[Change]| {
+        let all: Vec<Change> = changes.iter().copied().chain(leads.change()).collect();
+        let shown = |sweep: &mut Sweep| leads.shown_at(&sweep.solve_at(&all, &nodes)).value();
+        let resting = shown(&mut rest);
+        let more = phases.iter_mut().map(|(share, sweep)| *share * (shown(sweep) - resting));
+        resting + more.sum::<f64>()
+    };
+    sets.into_iter().map(of).collect()
 }
 
 /// Predicts a reading; the meter's load is solved wherever it can matter.
@@ -174,7 +198,7 @@ pub fn expected(
 }
 
 /// The sound vehicle with a tool on: what changes nothing there shows what a sound vehicle shows.
-fn with_tool(c: &Circuit, p: &Predictions, leads: Leads) -> Solution {
+pub(crate) fn with_tool(c: &Circuit, p: &Predictions, leads: Leads) -> Solution {
     let change: Vec<Change> = leads.change().into_iter().collect();
     let mut sweep = p.sweep.clone();
     let point = sweep.solve(&change);

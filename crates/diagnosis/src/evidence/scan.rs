@@ -65,7 +65,7 @@ fn weigh(
         .chain(
             sorted(answers.keys().copied().collect())
                 .into_iter()
-                .map(|a| answer(a, sound.alive(a as usize))),
+                .map(|a| answer(a, sound.answers(a as usize))),
         )
         .sum::<f64>();
     // Only what a hypothesis changes is looked at again.
@@ -76,7 +76,7 @@ fn weigh(
             let by_code =
                 monitors.iter().map(|(m, v)| code(*m, *v) - code(*m, sound.monitor(*m as usize)));
             let by_answer = flipped.iter().map(|f| {
-                let was = sound.alive(*f as usize);
+                let was = sound.answers(*f as usize);
                 answer(*f, !was) - answer(*f, was)
             });
             away + by_code.chain(by_answer).sum::<f64>()

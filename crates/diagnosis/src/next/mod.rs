@@ -49,6 +49,11 @@ const NEGLIGIBLE: f64 = 1e-3;
 /// Hypotheses that the first sieve looks at, and candidates it lets through.
 const SIEVE_HYPOTHESES: usize = 200;
 const SIEVED: usize = 32;
+/// Repairs that a sieve before it looks at, and candidates that one lets through.
+const HEADS: usize = 64;
+const COARSE: usize = 320;
+/// Candidates let through beside them, in the place of those that a meter spoils.
+const SPARE: usize = 8;
 /// Candidates weighed before looking again whether the rest can still be better.
 const AT_A_TIME: usize = 128;
 /// Information about whether it is the leading item below which a check proves nothing, bits.
@@ -99,7 +104,7 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
     let scales = Scales::new(ask.model, ask.posterior, &rough);
     let mut candidates = open(ask, &rough, false);
     candidates.retain(|c| !loads(c));
-    let all = rank(ask, &scales, WORTHLESS_BITS, usize::MAX, candidates);
+    let all = rank(ask, &scales, WORTHLESS_BITS, usize::MAX, 0.0, candidates);
     all.into_iter().map(ranked_of).collect()
 }
 
@@ -151,7 +156,8 @@ fn likeliest(live: &[Live]) -> Vec<Live> {
 fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
     let field = Field { model: ask.model, posterior: ask.posterior, live, now: ask.now };
     let mut all = candidates::all(&field);
-    all.retain(|c| !is_refused(ask.refused, &c.id()) && !taken(ask.evidence, c, in_any_state));
+    let refused = |c: &Candidate| !ask.refused.is_empty() && is_refused(ask.refused, &c.id());
+    all.retain(|c| !refused(c) && !taken(ask.evidence, c, in_any_state));
     all
 }
 
@@ -190,13 +196,14 @@ impl Valued {
     }
 }
 
-/// Weighs candidates, best first; of those that cannot come among the best `most` by what they can
-/// give at most, only some.
+/// Weighs candidates, best first; of those that by what they can give at most cannot come among the
+/// best `most`, or not reach `floor` bits a minute, only some.
 fn rank(
     ask: &Ask<'_>,
     scales: &Scales<'_>,
     least: f64,
     most: usize,
+    floor: f64,
     candidates: Vec<Candidate>,
 ) -> Vec<Valued> {
     let mut waiting: Vec<(f64, usize, Candidate)> = candidates
@@ -204,6 +211,7 @@ fn rank(
         .enumerate()
         .filter(|(_, c)| c.at_most > least)
         .map(|(k, c)| (c.at_most / c.minutes(ask.model, ask.now), k, c))
+        .filter(|(promise, ..)| *promise >= floor)
         .collect();
     waiting.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut valued: Vec<(usize, Valued)> = Vec::new();
@@ -227,28 +235,40 @@ fn rank(
     valued.into_iter().map(|(_, v)| v).collect()
 }
 
-/// A rough sieve by the likeliest hypotheses, then the best candidates by all of them.
-fn sieve<'a>(
+/// Ever finer sieves: by the likeliest explanation of each repair, by the likeliest explanations,
+/// by all of them. With `whether`, what counts is whether it is that item.
+fn sieve(
     ask: &Ask<'_>,
-    live: &'a [Live],
+    live: &[Live],
     least: f64,
     in_any_state: bool,
-    scales: impl Fn(&'a [Live]) -> Scales<'a>,
-    rough: &'a [Live],
+    whether: Option<usize>,
 ) -> Vec<Valued> {
-    // More than are let through, since of tools that load the circuit only a few are.
-    let candidates = open(ask, rough, in_any_state);
-    let loading = candidates.iter().filter(|c| loads(c)).count();
-    let mut sieved = rank(ask, &scales(rough), least, SIEVED + loading, candidates);
-    let mut loading = 0;
-    let mut left = SIEVED;
-    sieved.retain(|v| {
-        let loads = loads(&v.candidate);
-        loading += usize::from(loads);
-        let keeps = left > 0 && (!loads || loading <= MOST_LOADING) && !is_trap(ask, &v.candidate);
-        left -= usize::from(keeps);
-        keeps
-    });
+    let scales = |live| match whether {
+        Some(top) => Scales::whether(ask.model, ask.posterior, live, top),
+        None => Scales::new(ask.model, ask.posterior, live),
+    };
+    let plain = |sieved: Vec<Valued>| sieved.into_iter().map(|v| v.candidate).collect();
+    let rough = likeliest(live);
+    let heads = heads(&rough);
+    let (head_scales, rough_scales) = (scales(&heads), scales(&rough));
+    let (heavy, mut light): (Vec<Candidate>, Vec<Candidate>) =
+        open(ask, &rough, in_any_state).into_iter().partition(loads);
+    if light.len() > COARSE {
+        let mut sieved = rank(ask, &head_scales, 0.0, COARSE, 0.0, light);
+        sieved.truncate(COARSE);
+        light = plain(sieved);
+    }
+    let mut sieved = rank(ask, &rough_scales, least, SIEVED + SPARE, 0.0, light);
+    sieved.truncate(SIEVED + SPARE);
+    sieved.retain(|v| !is_trap(ask, &v.candidate));
+    sieved.truncate(SIEVED);
+    // Of tools that load the circuit only a few, and only what can still come among the others.
+    let floor = if sieved.len() < SIEVED { 0.0 } else { sieved[SIEVED - 1].rate() };
+    let mut loading = rank(ask, &rough_scales, least, MOST_LOADING, floor, heavy);
+    loading.truncate(MOST_LOADING);
+    sieved.extend(loading);
+    sieved.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
     if rough.len() == live.len() {
         return sieved;
     }
@@ -262,8 +282,22 @@ fn sieve<'a>(
     for state in states {
         ask.model.predict_some(state, &matters);
     }
-    let sieved: Vec<Candidate> = sieved.into_iter().map(|v| v.candidate).collect();
-    rank(ask, &scales(live), least, usize::MAX, sieved)
+    rank(ask, &scales(live), least, usize::MAX, 0.0, plain(sieved))
+}
+
+/// The likeliest explanation of each repair, for all that call for it; the likeliest repairs only.
+fn heads(rough: &[Live]) -> Vec<Live> {
+    let mut heads: Vec<Live> = Vec::new();
+    // They come likeliest first.
+    for l in rough {
+        match heads.iter_mut().find(|h| h.group == l.group) {
+            Some(head) => head.p += l.p,
+            None => heads.push(*l),
+        }
+    }
+    heads.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.group.cmp(&b.group)));
+    heads.truncate(HEADS);
+    heads
 }
 
 /// Whether a check is a reading that the meter itself spoils.
@@ -289,9 +323,7 @@ fn ranked_of(v: Valued) -> Ranked {
 
 fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Ranked> {
     let (model, posterior) = (ask.model, ask.posterior);
-    let rough = likeliest(live);
-    let scales = |live| Scales::new(model, posterior, live);
-    let mut sieved = sieve(ask, live, WORTHLESS_BITS, false, scales, &rough);
+    let mut sieved = sieve(ask, live, WORTHLESS_BITS, false, None);
     // Where the first step ties, the second one decides.
     let best = sieved.first().map_or(0.0, |v| v.bits / v.minutes);
     let ties = sieved.iter().take_while(|v| v.bits / v.minutes > TIE * best).count();
@@ -313,10 +345,8 @@ fn proofs(ask: &Ask<'_>, top: usize) -> Vec<Ranked> {
     let challenged = ask.posterior.challenged(model, ask.priors, top);
     let ask = Ask { posterior: &challenged, ..*ask };
     let live = live_of(&ask);
-    let rough = likeliest(&live);
-    let scales = |live| Scales::whether(model, &challenged, live, top);
     // The same leads in another state prove little: a proof is a reading of its own.
-    let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, scales, &rough);
+    let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, Some(top));
     list.retain(|v| !matches!(v.candidate.what, What::Move { .. }));
     // Of what refutes well the quickest: a quick look that would hardly refute proves hardly more.
     let best = list.iter().map(|v| v.bits).fold(0.0, f64::max);
@@ -410,8 +440,8 @@ mod tests {
             let live = likeliest(&live_of(&ask));
             let scales = Scales::new(&model, &posterior, &live);
             let candidates = open(&ask, &live, false);
-            let few = rank(&ask, &scales, WORTHLESS_BITS, SIEVED, candidates.clone());
-            let all = rank(&ask, &scales, WORTHLESS_BITS, usize::MAX, candidates);
+            let few = rank(&ask, &scales, WORTHLESS_BITS, SIEVED, 0.0, candidates.clone());
+            let all = rank(&ask, &scales, WORTHLESS_BITS, usize::MAX, 0.0, candidates);
             assert!(few.len() < all.len(), "nothing was left out: {}", all.len());
             for (a, b) in few.iter().zip(&all).take(SIEVED) {
                 assert_eq!(a.candidate.id(), b.candidate.id());

@@ -1,8 +1,7 @@
 //! A part measured at its own pins, unplugged: whether it is the part or what leads to it.
 
-use super::{Candidate, Field, What, cavity_of, owner};
+use super::{Candidate, Field, cavity_of, owner, readings};
 use crate::posterior::Explains;
-use circuit::{Instrument, Probe};
 use std::collections::BTreeMap;
 use vehicle::OperatingState;
 
@@ -30,9 +29,58 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             let [red, black] = [a, b].map(|cavity| format!("{cavity}:part"));
             let reachable = c.node(&red).is_ok() && c.node(&black).is_ok();
             if owner(&red) == owner(&black) && reachable && c.check_state(&state).is_ok() {
-                let probe = Probe { instrument: Instrument::Ohms, red, black };
-                out.push(Candidate::new(What::Reading(probe), state, "off"));
+                out.extend(readings::ohms(field, (&state, "off"), (red, black)));
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Present;
+    use crate::evidence::{Evidence, Finding, Strength};
+    use crate::model::Model;
+    use crate::next::candidates::What;
+    use crate::posterior::Posterior;
+    use circuit::{Instrument, Probe};
+
+    #[test]
+    fn a_suspected_motor_is_measured_at_its_own_pins() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let text = std::fs::read_to_string(path).unwrap();
+        let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        let named = model.circuit.vehicle.states.iter().find(|s| s.id == "rear_washer").unwrap();
+        let volts = |red: &str, value| Finding::Reading {
+            instrument: Instrument::Volts,
+            red: red.to_owned(),
+            black: "BAT.-".to_owned(),
+            value: Some(value),
+        };
+        // Fed and grounded, and nothing comes of it.
+        let found = [
+            Finding::Effect { part: "M7".to_owned(), strength: Strength::None },
+            volts("M7.1", 12.0),
+            volts("M7.2", 0.0),
+        ];
+        let evidence = found.map(|f| Evidence::new(named.state.clone(), f));
+        let posterior = Posterior::new(&model, &evidence).unwrap();
+        let live = posterior.live(&model, 1e-3, Present::Yes);
+        let field = Field { model: &model, posterior: &posterior, live: &live, now: &named.state };
+        let mut out = Vec::new();
+        generate(&field, &mut out);
+        let [red, black] = ["M7.1:part", "M7.2:part"].map(str::to_owned);
+        let own = Probe { instrument: Instrument::Ohms, red, black };
+        let check = out.iter().find(|c| c.what == What::Reading(own.clone())).unwrap();
+        assert!(check.state.unplugged.contains("M7"), "{:?}", check.state);
+        // Its winding alone, 1.1 ohm and the leads of the meter; nothing at all once that is open.
+        let expected = model.expect(&check.state, &own).unwrap();
+        assert!((expected.healthy - 1.1).abs() < 0.2, "{}", expected.healthy);
+        let open = model.faults.iter().position(|f| f.id == "part:M7:open").unwrap();
+        assert!(expected.faults[open].0.is_infinite());
+        // What leads to it is not measured with it.
+        let feed = model.faults.iter().position(|f| f.id.starts_with("terminal:M7.1:series"));
+        let feed = feed.unwrap();
+        assert!((expected.faults[feed].0 - expected.healthy).abs() < 0.05);
     }
 }

@@ -133,27 +133,9 @@ impl Candidate {
 
     /// Minutes from the present state to the value.
     pub fn minutes(&self, model: &Model, now: &OperatingState) -> f64 {
-        let v = &model.circuit.vehicle;
-        let mut minutes = TAKE;
-        if !self.state.alike_plugged(now) {
-            let named = v.states.iter().find(|s| s.id == self.state_id);
-            minutes += named.map_or(UNNAMED_STATE, |s| s.minutes);
-            if self.state.battery_off != now.battery_off {
-                minutes += BATTERY_OFF;
-            }
-        }
-        for connector in self.state.unplugged.symmetric_difference(&now.unplugged) {
-            minutes += reach(model, connector).1;
-        }
-        minutes
+        state_minutes(model, now, &self.state, &self.state_id)
             + match &self.what {
-                What::Reading(p) if p.instrument == Instrument::Amps => {
-                    // A clamp goes round the conductor at whichever end is nearer.
-                    let wire = v.wires.iter().find(|w| w.id == p.red);
-                    let ends = wire.map(|w| [&w.from, &w.to]).into_iter().flatten();
-                    ends.map(|e| reach(model, e).0).fold(9.0, f64::min)
-                }
-                What::Reading(p) => leads_minutes(model, &p.red, &p.black),
+                What::Reading(p) => probe_minutes(model, p),
                 What::Effect { .. } => 0.0,
                 What::Scan => scans::MINUTES,
                 What::Move { at } => hands::MOVE + reach(model, at).0,
@@ -177,6 +159,40 @@ impl Candidate {
             _ => {}
         }
         out
+    }
+}
+
+/// Minutes from the present state to another, and to take any reading in it.
+pub(super) fn state_minutes(
+    model: &Model,
+    now: &OperatingState,
+    state: &OperatingState,
+    state_id: &str,
+) -> f64 {
+    let mut minutes = TAKE;
+    if !state.alike_plugged(now) {
+        let named = model.circuit.vehicle.states.iter().find(|s| s.id == state_id);
+        minutes += named.map_or(UNNAMED_STATE, |s| s.minutes);
+        if state.battery_off != now.battery_off {
+            minutes += BATTERY_OFF;
+        }
+    }
+    for connector in state.unplugged.symmetric_difference(&now.unplugged) {
+        minutes += reach(model, connector).1;
+    }
+    minutes
+}
+
+/// Minutes to place the leads, or a clamp.
+pub(super) fn probe_minutes(model: &Model, p: &Probe) -> f64 {
+    let c = &model.circuit;
+    match c.wire(&p.red).filter(|_| p.instrument == Instrument::Amps) {
+        // A clamp goes round the conductor at whichever end is nearer.
+        Some(w) => {
+            let w = &c.vehicle.wires[w];
+            [&w.from, &w.to].map(|e| reach(model, e).0).into_iter().fold(9.0, f64::min)
+        }
+        None => leads_minutes(model, &p.red, &p.black),
     }
 }
 

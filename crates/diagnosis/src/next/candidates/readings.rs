@@ -1,6 +1,7 @@
 //! Voltages, drops and currents wherever a probe or a clamp can be put.
 
-use super::{Candidate, Field, What, cavity_of, owner};
+use super::{Candidate, Field, What, cavity_of, owner, probe_minutes, state_minutes};
+use crate::evidence::reading::{UNTOUCHED_VOLTS, with_tool};
 use crate::model::Model;
 use crate::next::value::MOST_BINS;
 use crate::posterior::Explains;
@@ -179,17 +180,42 @@ impl Print {
         self.fingerprint = self.fingerprint.wrapping_add(mixed);
     }
 
-    /// Information a reading can give at most, bits: whether it moved, and if so, which of the
-    /// outcomes one can tell apart it shows. `unknown` is the weight of what predicts nothing.
+    /// See [`at_most`]; `unknown` is the weight of what predicts nothing.
     fn at_most(self, unknown: f64) -> f64 {
-        let m = (self.mass + unknown).min(1.0);
-        let half = m.min(0.5);
-        let whether = match half > 0.0 {
-            true => -half * half.log2() - (1.0 - half) * (1.0 - half).log2(),
-            false => 0.0,
-        };
-        whether + m * (MOST_BINS as f64).log2()
+        at_most(self.mass + unknown)
     }
+}
+
+/// Information a reading can give at most, bits, when this share of the suspicion moves it: whether
+/// it moved, and if so, which of the outcomes one can tell apart it shows.
+fn at_most(mass: f64) -> f64 {
+    let m = mass.min(1.0);
+    let half = m.min(0.5);
+    let whether = match half > 0.0 {
+        true => -half * half.log2() - (1.0 - half) * (1.0 - half).log2(),
+        false => 0.0,
+    };
+    whether + m * (MOST_BINS as f64).log2()
+}
+
+/// Ohms between two points of a dead or opened circuit; none where no suspect moves them.
+pub(super) fn ohms(
+    field: &Field<'_>,
+    (state, state_id): (&OperatingState, &str),
+    (red, black): (String, String),
+) -> Option<Candidate> {
+    let c = &field.model.circuit;
+    let probe = Probe { instrument: Instrument::Ohms, red, black };
+    let leads = probe.leads(c).ok()?;
+    let with = with_tool(c, &field.model.predict(state), leads);
+    let (weights, unknown) = weights(field);
+    let touched = weights
+        .iter()
+        .filter(|(h, _)| !c.untouched_to(&with, &field.model.faults[*h].changes, UNTOUCHED_VOLTS));
+    let mass = touched.map(|x| x.1).sum::<f64>();
+    let mut candidate = Candidate::new(What::Reading(probe), state.clone(), state_id);
+    candidate.at_most = at_most(mass + unknown);
+    (mass + unknown > 0.0).then_some(candidate)
 }
 
 /// Prints of every node, drop and conductor of a state.
@@ -276,20 +302,19 @@ pub(super) fn in_state(
     let (reference, reachable) = (&model.circuit.reference, model.reachable());
     let prints = prints(field, state);
     // Of readings that say the same, the quickest.
-    let mut best: BTreeMap<(u8, u64), (f64, Candidate)> = BTreeMap::new();
+    let mut best: BTreeMap<(u8, u64), (f64, Print, Probe)> = BTreeMap::new();
+    let before = state_minutes(model, field.now, state, state_id);
     let mut offer = |kind: u8, print: Print, probe: Probe| {
         // What is bare on a plugged part goes away with it.
         let gone = |id: &str| id.ends_with(":part") && state.unplugged.contains(owner(id));
         if print.fingerprint == 0 || gone(&probe.red) || gone(&probe.black) {
             return;
         }
-        let mut candidate = Candidate::new(What::Reading(probe), state.clone(), state_id);
-        candidate.at_most = print.at_most(prints.unknown);
-        let minutes = candidate.minutes(model, field.now);
+        let minutes = before + probe_minutes(model, &probe);
         match best.get_mut(&(kind, print.fingerprint)) {
             Some(known) if known.0 <= minutes => {}
             _ => {
-                best.insert((kind, print.fingerprint), (minutes, candidate));
+                best.insert((kind, print.fingerprint), (minutes, print, probe));
             }
         }
     };
@@ -312,5 +337,9 @@ pub(super) fn in_state(
             Probe { instrument: Instrument::Amps, red: wire.id.clone(), black: String::new() };
         offer(2, *print, probe);
     }
-    out.extend(best.into_values().map(|(_, c)| c));
+    out.extend(best.into_values().map(|(_, print, probe)| {
+        let mut candidate = Candidate::new(What::Reading(probe), state.clone(), state_id);
+        candidate.at_most = print.at_most(prints.unknown);
+        candidate
+    }));
 }

@@ -3,7 +3,6 @@
 
 use super::{Candidate, Field, What, owner, readings};
 use crate::posterior::Explains;
-use circuit::{Instrument, Probe};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use vehicle::{KeyPosition, OperatingState};
@@ -115,8 +114,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             };
             for red in sides.into_iter().filter(|red| model.circuit.node(red).is_ok()) {
                 let black = model.circuit.reference.clone();
-                let probe = Probe { instrument: Instrument::Ohms, red, black };
-                out.push(Candidate::new(What::Reading(probe), dead.clone(), "dead"));
+                out.extend(readings::ohms(field, (&dead, "dead"), (red, black)));
             }
         }
         out

@@ -1,0 +1,117 @@
+//! The demo's hands and eyes, and the meter.
+
+use super::Bench;
+use circuit::Instrument;
+use diagnosis::evidence::{Sight, Strength};
+use link::scpi;
+use serde_json::json;
+use std::sync::Arc;
+use std::time::Duration;
+use vehicle::{OperatingState, Vehicle};
+
+/// Time the circuit and the meter take to settle after a change.
+const SETTLE: Duration = Duration::from_millis(150);
+
+impl Bench {
+    /// Lets the hands bring the vehicle into a state; outputs are driven over the link.
+    pub async fn bring_into(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+        state: &OperatingState,
+    ) -> Result<(), String> {
+        // First back what is driven: once the state has changed, its module may be off.
+        let driven = self.driven.lock().await.clone();
+        for output in driven.keys().filter(|output| !state.outputs.contains(*output)) {
+            // An output that cannot be given back because its module is off is off.
+            let _ = self.drive(vehicle, output, false).await;
+        }
+        let mut by_hand = state.clone();
+        by_hand.outputs.clear();
+        self.hands("/state", &json!(by_hand)).await?;
+        tokio::time::sleep(SETTLE).await;
+        for output in &state.outputs {
+            self.drive(vehicle, output, true).await?;
+        }
+        tokio::time::sleep(SETTLE).await;
+        Ok(())
+    }
+
+    /// Whether hands are there to be sent.
+    pub fn has_hands(&self) -> bool {
+        self.at.hands.is_some()
+    }
+
+    /// Sends the hands to do something.
+    pub async fn hands(&self, path: &str, body: &serde_json::Value) -> Result<(), String> {
+        let Some(address) = self.at.hands else {
+            return Ok(());
+        };
+        let response = self.http.post(format!("http://{address}{path}")).json(body).send().await;
+        match response {
+            Ok(r) if r.status().is_success() => Ok(()),
+            Ok(r) => Err(r.text().await.unwrap_or_default()),
+            Err(_) => Err("the stand-in's hands do not answer; is it still running?".into()),
+        }
+    }
+
+    /// What the stand-in's eyes see of a part, with a jumper on or a part swapped.
+    pub async fn look(
+        &self,
+        part: &str,
+        jumper: Option<&[String; 2]>,
+        swapped: Option<&str>,
+    ) -> Result<Strength, String> {
+        let mut query = vec![("part", part)];
+        if let Some([red, black]) = jumper {
+            query.extend([("red", red.as_str()), ("black", black.as_str())]);
+        }
+        query.extend(swapped.map(|s| ("swapped", s)));
+        let seen = self.eyes("look", &query).await?;
+        serde_json::from_value(seen["strength"].clone())
+            .map_err(|_| format!("there is nothing to see at {part}"))
+    }
+
+    /// What they see at a place or thing.
+    pub async fn see(&self, at: &str) -> Result<Sight, String> {
+        let seen = self.eyes("see", &[("at", at)]).await?;
+        serde_json::from_value(seen["sight"].clone()).map_err(|e| e.to_string())
+    }
+
+    /// Whether something changes when the hands move the harness there.
+    pub async fn moved(&self, at: &str) -> Result<bool, String> {
+        let seen = self.eyes("move", &[("at", at)]).await?;
+        seen["changed"].as_bool().ok_or_else(|| "the hands gave no answer".to_owned())
+    }
+
+    async fn eyes(&self, what: &str, query: &[(&str, &str)]) -> Result<serde_json::Value, String> {
+        let Some(address) = self.at.hands else {
+            return Err("no hands are there to do it; do it yourself and say what you found".into());
+        };
+        let gone = |_| "the stand-in's eyes do not answer; is it still running?".to_owned();
+        let url = reqwest::Url::parse_with_params(&format!("http://{address}/{what}"), query)
+            .map_err(|e| e.to_string())?;
+        let answer = self.http.get(url).send().await.map_err(gone)?;
+        Ok(answer.json().await.unwrap_or_default())
+    }
+
+    /// Places the leads where hands are there to do it, and reads the meter.
+    pub async fn measure(
+        &self,
+        instrument: Instrument,
+        red: &str,
+        black: &str,
+    ) -> Result<Option<f64>, String> {
+        let Some(address) = self.at.scpi else {
+            return Err("no meter is set up; type the reading instead".into());
+        };
+        let query = match instrument {
+            Instrument::Volts | Instrument::LowVolts => scpi::Query::Volts,
+            Instrument::Ohms => scpi::Query::Ohms,
+            Instrument::Amps | Instrument::Shunt => scpi::Query::Amps,
+            _ => return Err("this tool has no display to read; type what you see".into()),
+        };
+        self.hands("/leads", &json!({"instrument": instrument, "red": red, "black": black}))
+            .await?;
+        scpi::measure(address, query).await.map_err(|e| e.to_string())
+    }
+}

@@ -1,0 +1,44 @@
+//! A stand-in to talk to.
+#![allow(missing_docs, dead_code, clippy::unwrap_used)]
+
+use standin::{Past, Ports, Setup, Standin};
+
+pub const BODY: u16 = 0x1010;
+pub const REAR: u16 = 0x1020;
+
+pub fn wren() -> vehicle::Vehicle {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+    vehicle::Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap()
+}
+
+/// Diagnostic addresses of all modules, with their parts.
+pub fn addresses() -> Vec<(String, u16)> {
+    let parts = wren().parts.into_iter();
+    parts.filter_map(|p| p.module.map(|m| (p.id, m.address))).collect()
+}
+
+pub async fn standin(fault: Option<&str>) -> Standin {
+    let past = Past {
+        module: "A3".into(),
+        code: "U3006".into(),
+        failure_type: "16".into(),
+        odometer_km: 58_110,
+        volts: 8.9,
+    };
+    let setup = Setup {
+        vehicle: wren(),
+        faults: fault.map(str::to_owned).into_iter().collect(),
+        seed: 5,
+        vin: "0PMWR22K8NB004417".into(),
+        past: vec![past],
+        flexes: false,
+    };
+    Standin::start(setup, Ports::default()).await.unwrap()
+}
+
+pub async fn hands(s: &Standin, path: &str, body: serde_json::Value) {
+    let client = reqwest::Client::builder().no_proxy().build().unwrap();
+    let url = format!("http://{}{path}", s.hands);
+    let r = client.post(url).json(&body).send().await.unwrap();
+    assert!(r.status().is_success(), "{}", r.text().await.unwrap());
+}

@@ -1,0 +1,280 @@
+//! What a check is worth: the expected fall of uncertainty over what would be repaired.
+//!
+//! One file per kind of check makes the [`Table`] of its outcomes.
+
+mod effect;
+mod hands;
+mod reading;
+mod scan;
+mod table;
+
+use super::candidates::{Candidate, What};
+use super::{Outcome, short};
+use crate::evidence::reading::Unsure;
+use crate::evidence::substituted;
+use crate::model::{Model, Predictions, Snapshot};
+use crate::posterior::{Explains, Live, Posterior};
+use circuit::Change;
+use std::collections::HashMap;
+use std::ops::Deref;
+use std::sync::Arc;
+pub(super) use table::Table;
+use table::Words;
+
+/// Most outcomes a check is divided into.
+pub(super) const MOST_BINS: usize = 9;
+/// Chance that any outcome comes up for no reason.
+const SLIP: f64 = 0.02;
+
+/// Everything a check is weighed against.
+pub(super) struct Scales<'a> {
+    pub(super) model: &'a Model,
+    pub(super) posterior: &'a Posterior,
+    pub(super) live: &'a [Live],
+    /// Number of each explanation's group, dense from 0.
+    groups: Vec<usize>,
+    count: usize,
+    weights: Vec<f64>,
+}
+
+/// A prediction, wherever it is kept.
+enum Held<'a> {
+    Here(&'a Snapshot),
+    Shared(Arc<Snapshot>),
+}
+
+impl Deref for Held<'_> {
+    type Target = Snapshot;
+    fn deref(&self) -> &Snapshot {
+        match self {
+            Self::Here(s) => s,
+            Self::Shared(s) => s,
+        }
+    }
+}
+impl<'a> Scales<'a> {
+    pub(super) fn new(model: &'a Model, posterior: &'a Posterior, live: &'a [Live]) -> Self {
+        let mut number: HashMap<usize, usize> = HashMap::new();
+        let groups: Vec<usize> = live
+            .iter()
+            .map(|l| {
+                let next = number.len();
+                *number.entry(l.group).or_insert(next)
+            })
+            .collect();
+        let total: f64 = live.iter().map(|l| l.p).sum();
+        let weights = live.iter().map(|l| l.p / total).collect();
+        Self { model, posterior, live, count: number.len(), groups, weights }
+    }
+
+    /// With the explanations sorted into one item and all others: what tells whether it is that one.
+    pub(super) fn whether(
+        model: &'a Model,
+        posterior: &'a Posterior,
+        live: &'a [Live],
+        top: usize,
+    ) -> Self {
+        let mut scales = Self::new(model, posterior, live);
+        scales.groups = live.iter().map(|l| usize::from(l.group != top)).collect();
+        scales.count = 2;
+        scales
+    }
+
+    fn snapshot<'p>(&self, p: &'p Predictions, c: &Candidate, l: &Live) -> Option<Held<'p>> {
+        match l.what {
+            Explains::Fault(h) => p.fault(h).map(Held::Here),
+            Explains::Pair(k) => {
+                let pair = self.posterior.pairs.get(k)?;
+                Some(Held::Shared(self.model.pair(&c.state, pair.a, pair.b)))
+            }
+            Explains::Elsewhere => None,
+        }
+    }
+
+    /// How unsure an explanation is of a reading that it moves from `healthy`; `of` is what other
+    /// hypotheses read.
+    fn unsure(&self, l: &Live, healthy: f64, of: impl Fn(usize) -> f64) -> Unsure {
+        let grids = &self.model.grids;
+        match l.what {
+            Explains::Fault(h) => {
+                let moved = |h: usize| (of(h) - healthy).abs();
+                let furthest = grids.of[h].map(|grid| grids.furthest(grid, moved));
+                // Where the ends of the grid were not solved they seem to move nothing.
+                let furthest = furthest.filter(|f| *f > moved(h)).unwrap_or(f64::INFINITY);
+                Unsure { share: grids.share[h], furthest }
+            }
+            Explains::Pair(k) => Unsure::alone(
+                self.posterior.pairs.get(k).map_or(0.0, |p| grids.share[p.a].max(grids.share[p.b])),
+            ),
+            Explains::Elsewhere => Unsure::alone(0.0),
+        }
+    }
+
+    /// Changes of the circuit that an explanation stands for.
+    fn changes(&self, l: &Live) -> Vec<Change> {
+        let of = |h: usize| self.model.faults[h].changes.iter().copied();
+        match l.what {
+            Explains::Fault(h) => of(h).collect(),
+            Explains::Pair(k) => match self.posterior.pairs.get(k) {
+                Some(p) => of(p.a).chain(of(p.b)).collect(),
+                None => Vec::new(),
+            },
+            Explains::Elsewhere => Vec::new(),
+        }
+    }
+
+    /// A table from the chance of each outcome with the fault there, and with nothing wrong.
+    fn rows(
+        &self,
+        words: Words,
+        sound: &[f64],
+        slip: f64,
+        mut there: impl FnMut(&Live, &mut Vec<f64>) -> bool,
+    ) -> Table {
+        let n = words.len();
+        let mut chances = Vec::with_capacity(n * self.live.len());
+        let mut row = Vec::with_capacity(n);
+        for l in self.live {
+            row.clear();
+            if !there(l, &mut row) {
+                chances.extend(std::iter::repeat_n(1.0 / n as f64, n));
+                continue;
+            }
+            chances.extend(row.iter().zip(sound).map(|(x, s)| {
+                (l.there * x + (1.0 - l.there) * s) * (1.0 - slip) + slip / n as f64
+            }));
+        }
+        Table { chances, words }
+    }
+
+    /// The outcomes of a check with their chances; none when it cannot tell anything.
+    pub(super) fn table(&self, c: &Candidate) -> Option<Table> {
+        match &c.what {
+            What::Reading(probe) => self.reading(c, probe),
+            What::Effect { part, .. } => self.effect(c, part, None, None),
+            What::Swap { swapped, part } => self.effect(c, part, None, Some(swapped)),
+            What::Jumper { red, black, part } => {
+                let leads = substituted::probe(red, black).leads(&self.model.circuit).ok()?;
+                self.effect(c, part, Some(leads), None)
+            }
+            What::Scan => self.scan(c),
+            What::Move { at } => Some(self.moved(at)),
+            What::Look { at } => Some(self.look(at)),
+        }
+    }
+
+    /// Weight of each group under one outcome.
+    fn by_group(&self, table: &Table, weights: &[f64], bin: usize) -> Vec<f64> {
+        let mut sums = vec![0.0; self.count];
+        let rows = table.chances.chunks_exact(table.words.len());
+        for ((w, group), row) in weights.iter().zip(&self.groups).zip(rows) {
+            sums[*group] += w * row[bin];
+        }
+        sums
+    }
+
+    fn fall(&self, table: &Table, weights: &[f64]) -> f64 {
+        let total: f64 = weights.iter().sum();
+        if total <= 0.0 {
+            return 0.0;
+        }
+        // Weight of each group under each outcome, one group after the other.
+        let bins = table.words.len();
+        let mut of = vec![0.0; self.count * bins];
+        let rows = table.chances.chunks_exact(bins);
+        for ((w, group), row) in weights.iter().zip(&self.groups).zip(rows) {
+            for (sum, chance) in of[group * bins..].iter_mut().zip(row) {
+                *sum += w * chance;
+            }
+        }
+        // What is learnt about the group is what the outcome and the group say of each other.
+        let mut of_bin = vec![0.0; bins];
+        let mut bits = 0.0;
+        for row in of.chunks_exact(bins) {
+            let group: f64 = row.iter().sum();
+            for (bin, w) in row.iter().enumerate().filter(|(_, w)| **w > 0.0) {
+                of_bin[bin] += w;
+                bits += w * (w / group).log2();
+            }
+        }
+        let outcomes: f64 =
+            of_bin.iter().filter(|w| **w > 0.0).map(|w| w * (w / total).log2()).sum();
+        ((bits - outcomes) / total).max(0.0)
+    }
+
+    /// Expected fall of the entropy over what would be repaired, bits.
+    pub(super) fn information(&self, table: &Table) -> f64 {
+        self.fall(table, &self.weights)
+    }
+
+    /// Bits per minute of a check together with the best that can follow it.
+    pub(super) fn two_steps(&self, first: (&Table, f64), second: &[(Table, f64)]) -> f64 {
+        let (table, minutes) = first;
+        let (mut bits, mut time) = (self.information(table), minutes);
+        let n = table.words.len();
+        for bin in 0..n {
+            let weights: Vec<f64> = self
+                .weights
+                .iter()
+                .zip(table.chances.chunks_exact(n))
+                .map(|(w, row)| w * row[bin])
+                .collect();
+            let chance: f64 = weights.iter().sum();
+            if chance < 0.02 {
+                continue;
+            }
+            let best = second
+                .iter()
+                .map(|(t, m)| (self.fall(t, &weights), *m))
+                .filter(|(bits, _)| *bits > 0.05)
+                .max_by(|a, b| (a.0 / a.1).total_cmp(&(b.0 / b.1)));
+            if let Some((more, longer)) = best {
+                bits += chance * more;
+                time += chance * longer;
+            }
+        }
+        bits / time
+    }
+
+    /// The likely outcomes with what each would leave.
+    pub(super) fn outcomes(&self, table: &Table) -> Vec<Outcome> {
+        let mut out = Vec::new();
+        // Names by the first explanation of each group.
+        let mut names = vec![String::new(); self.count];
+        for (l, group) in self.live.iter().zip(&self.groups) {
+            if names[*group].is_empty() {
+                names[*group] = self.name(l);
+            }
+        }
+        for (bin, when) in table.words.list().into_iter().enumerate() {
+            let groups = self.by_group(table, &self.weights, bin);
+            let probability: f64 = groups.iter().sum();
+            let mut ranked: Vec<(usize, f64)> = groups.into_iter().enumerate().collect();
+            ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+            let means: Vec<String> = ranked
+                .iter()
+                .take(2)
+                .filter(|(_, w)| w / probability > 0.1)
+                .map(|(g, w)| format!("{} {:.0} %", names[*g], 100.0 * w / probability))
+                .collect();
+            if probability > 0.02 {
+                out.push(Outcome { when, probability, means: means.join(", ") });
+            }
+        }
+        out.sort_by(|a, b| b.probability.total_cmp(&a.probability));
+        out.truncate(4);
+        out
+    }
+
+    fn name(&self, l: &Live) -> String {
+        let of = |h: usize| short(&self.model.faults[h].repair_item);
+        match l.what {
+            Explains::Fault(h) => of(h),
+            Explains::Pair(k) => match self.posterior.pairs.get(k) {
+                Some(p) => format!("{} and {}", of(p.a), of(p.b)),
+                None => String::new(),
+            },
+            Explains::Elsewhere => "not in this file".to_owned(),
+        }
+    }
+}

@@ -1,0 +1,122 @@
+//! What a meter could show.
+
+use super::table::{Table, Words, phi};
+use super::{MOST_BINS, SLIP, Scales};
+use crate::evidence::reading::{Unsure, sigma, tool_shows};
+use crate::model::{Snapshot, shown};
+use crate::next::candidates::Candidate;
+use crate::posterior::{Explains, Live};
+use circuit::meter::Leads;
+use circuit::{Instrument, Probe};
+
+/// Edges between values that can be told apart.
+fn edges(mut values: Vec<(f64, f64)>) -> Vec<f64> {
+    values.retain(|v| v.0.is_finite());
+    values.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let mut edges = Vec::new();
+    let Some(mut start) = values.first().map(|v| v.0) else { return edges };
+    for pair in values.windows(2) {
+        let ((low, s_low), (high, s_high)) = (pair[0], pair[1]);
+        let width = s_low.max(s_high);
+        // A gap, or a spread wider than the instrument's blur.
+        if high - low > 2.0 * width || high - start > 4.0 * width {
+            edges.push(0.5 * (low + high));
+            start = high;
+        }
+    }
+    while edges.len() >= MOST_BINS {
+        edges = edges.into_iter().step_by(2).collect();
+    }
+    edges
+}
+
+impl Scales<'_> {
+    pub(super) fn reading(&self, c: &Candidate, probe: &Probe) -> Option<Table> {
+        let model = self.model;
+        let leads = probe.leads(&model.circuit).ok()?;
+        let p = model.predict(&c.state);
+        let quick = |s: &Snapshot| shown(leads, &model.circuit, s);
+        let loads = matches!(leads, Leads::Between(i, ..) if i != Instrument::Volts);
+        let healthy = match loads {
+            true => model.reads(&c.state, &[], probe).ok()?,
+            false => quick(&p.healthy),
+        };
+        let values: Vec<Option<f64>> = match loads {
+            true => {
+                let mut shows = tool_shows(&model.circuit, &p, leads);
+                let mut value = |l: &Live| shows(&self.changes(l));
+                let known = |l: &Live| l.what != Explains::Elsewhere;
+                self.live.iter().map(|l| known(l).then(|| value(l))).collect()
+            }
+            false => self.live.iter().map(|l| Some(quick(&*self.snapshot(&p, c, l)?))).collect(),
+        };
+        let least = 2.0 * probe.instrument.sigma(if healthy.is_finite() { healthy } else { 0.0 });
+        let differs = |v: &f64| v.is_finite() != healthy.is_finite() || (v - healthy).abs() > least;
+        if !values.iter().flatten().any(differs) {
+            return None;
+        }
+        let tolerance = match loads {
+            true => 0.05 * if healthy.is_finite() { healthy } else { 0.0 },
+            false => model.rough_scatter(&p, &c.state, quick),
+        };
+        let blur =
+            |value: f64, unsure: Unsure| sigma(probe.instrument, value, healthy, tolerance, unsure);
+        // Without the tool's load the ends of a grid are at hand where they were solved.
+        let at_hand = |h: usize| match loads {
+            true => f64::INFINITY,
+            false => p.fault(h).map_or(f64::INFINITY, quick),
+        };
+        // Most hypotheses leave most readings alone: theirs is the sound one.
+        let sound_sigma = blur(healthy, Unsure::alone(0.0));
+        let moves = |v: f64| !((v - healthy).abs() < 0.02 * sound_sigma || v == healthy);
+        let both: Vec<Option<(f64, f64)>> = self
+            .live
+            .iter()
+            .zip(&values)
+            .map(|(l, v)| {
+                v.map(|v| match moves(v) {
+                    true => (v, blur(v, self.unsure(l, healthy, at_hand))),
+                    false => (healthy, sound_sigma),
+                })
+            })
+            .collect();
+        let moved = both.iter().flatten().filter(|x| moves(x.0)).copied();
+        let edges = edges(moved.chain([(healthy, sound_sigma)]).collect());
+        let over = values.iter().flatten().any(|v| !v.is_finite()) || !healthy.is_finite();
+        let n = edges.len() + 1;
+        if n + usize::from(over) < 2 {
+            return None;
+        }
+        let row = |(value, sigma): (f64, f64), into: &mut Vec<f64>| {
+            if !value.is_finite() {
+                into.extend(std::iter::repeat_n(0.0, n));
+                into.push(1.0);
+                return;
+            }
+            let mut below = 0.0;
+            for edge in edges.iter().map(Some).chain([None]) {
+                let up_to = edge.map_or(1.0, |e| phi((e - value) / sigma));
+                into.push(up_to - below);
+                below = up_to;
+            }
+            if over {
+                into.push(0.0);
+            }
+        };
+        // Their row is worked out once, too.
+        let mut sound = Vec::new();
+        row((healthy, sound_sigma), &mut sound);
+        let mut k = 0;
+        let words = Words::Ranges { instrument: probe.instrument, edges: edges.clone(), over };
+        Some(self.rows(words, &sound.clone(), SLIP, |_, into| {
+            let x = both[k];
+            k += 1;
+            match x {
+                None => return false,
+                Some(x) if !moves(x.0) => into.extend(&sound),
+                Some(x) => row(x, into),
+            }
+            true
+        }))
+    }
+}

@@ -1,0 +1,156 @@
+//! The vehicle's side: a roll call with a fault that shows only while the harness is moved, a cable
+//! pulled in mid-scan and put back, codes pasted where there is no link at all.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod bench;
+use bench::{Process, binary, browser, entries, grown, program, root, settled, view};
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+/// One vehicle at a time: each of them solves ahead with all cores.
+static ALONE: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
+/// A stand-in as a program of its own, with its DoIP and hands addresses.
+fn standin(arguments: &[&str]) -> (Process, String, String) {
+    let ports = ["--doip", "0", "--scpi", "0", "--hands", "0"];
+    let mut child = Command::new(binary().with_file_name("standin"))
+        .arg(root().join("vehicles/wren.json"))
+        .args(arguments)
+        .args(ports)
+        .stdout(Stdio::piped())
+        .spawn()
+        .expect("`cargo xtask test` builds the stand-in first");
+    let mut line = String::new();
+    BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+    let words: Vec<&str> = line.split_whitespace().collect();
+    (Process(child), words[1].to_owned(), words[5].to_owned())
+}
+
+async fn post(url: &str, body: Value) -> Value {
+    let r = reqwest::Client::new().post(url).json(&body).send().await.unwrap();
+    assert!(r.status().is_success(), "{url}: {}", r.text().await.unwrap());
+    r.json().await.unwrap_or_default()
+}
+
+#[tokio::test]
+async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {
+    let _alone = ALONE.lock().await;
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
+    let jobs: Value = reqwest::get(format!("{url}/api/jobs")).await.unwrap().json().await.unwrap();
+    let job = jobs.as_array().unwrap().iter().find(|j| j["reference"] == "Order 2340").unwrap();
+    let job = job["id"].as_i64().unwrap();
+    let b = browser().await;
+    b.go(&format!("{url}/job/{job}/network")).await;
+    b.press("Set key 15").await;
+    b.says("Key 15").await;
+    b.press("Start the roll call").await;
+    b.says("always there").await;
+    // Another window on the same job sees the same roll call.
+    let other = browser().await;
+    other.go(&format!("{url}/job/{job}/network")).await;
+    other.says("Pause").await;
+    // Where nothing is wrong, and where something is.
+    for (place, says) in [
+        ("door hinge boot, left (door_left_hinge)", "no change"),
+        ("tow bar (tow_bar)", "it changed"),
+    ] {
+        let from = entries(&view(&url, job).await);
+        b.fill("input[list='roll-places']", place).await;
+        b.press("Move it").await;
+        let v = grown(&url, job, from).await;
+        let last = v["ledger"].as_array().unwrap().last().unwrap().clone();
+        assert_eq!(last["detail"], says, "{place}");
+    }
+    b.says("dropout").await;
+    other.says("dropout").await;
+    b.picture("network").await;
+    b.press("Pause").await;
+    let from = entries(&view(&url, job).await);
+    b.press("Keep as evidence").await;
+    grown(&url, job, from).await;
+    let v = settled(&url, job).await;
+    let first = v["suspects"][0]["repair_item"].as_str().unwrap();
+    // The high line of the trailer's stub, or the pair that it would rub through with.
+    assert!(["wire:562", "wire:564", "pair:562+564"].contains(&first), "{:#}", v["suspects"]);
+    assert!(v["halos"]["wire:562"].as_f64().unwrap() > 0.3, "{:#}", v["halos"]);
+    b.says("Kept in the ledger").await;
+}
+
+#[tokio::test]
+async fn a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later() {
+    let _alone = ALONE.lock().await;
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (_standin, doip, hands) = standin(&["--fault", "part:K9:coil_open"]);
+    let serve = ["serve", "--port", "0", "--data", &directory, "--doip", &doip];
+    let (_app, url) = program(&serve);
+    post(&format!("{hands}/state"), json!({"key": "15"})).await;
+    // The cable is pulled while the last modules are asked.
+    let pulled = json!({"latency_ms": 150, "cut_after": 20});
+    post(&format!("{hands}/manners"), pulled).await;
+    let opened = post(&format!("{url}/api/jobs"), json!({"vehicle": "wren"})).await;
+    let job = opened["id"].as_i64().unwrap();
+    post(&format!("{url}/api/jobs/{job}/state"), json!({"state": {"key": "15"}})).await;
+    let b = browser().await;
+    b.go(&format!("{url}/job/{job}/codes")).await;
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    b.press("Scan all modules").await;
+    b.says("were not asked").await;
+    let v = view(&url, job).await;
+    let of = |v: &Value, what: &str| {
+        let modules = v["scan"]["modules"].as_array().unwrap();
+        modules.iter().filter(|m| m[what] == true).count()
+    };
+    let (asked, answered) = (of(&v, "asked"), of(&v, "answered"));
+    assert!(answered > 0 && answered < 25 && asked == answered, "{answered} of {asked}");
+    // What could not be asked is no evidence: nobody is suspected for a silence.
+    assert!(
+        v["symptoms"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|s| { !s["text"].as_str().unwrap_or("").contains("silent") })
+    );
+    post(&format!("{hands}/manners"), json!({})).await;
+    let from = entries(&view(&url, job).await);
+    b.press("Ask the rest").await;
+    grown(&url, job, from).await;
+    let v = settled(&url, job).await;
+    assert_eq!(of(&v, "answered"), 25, "{:#}", v["scan"]);
+    b.says("B1A11-14").await;
+}
+
+#[tokio::test]
+async fn codes_are_pasted_where_there_is_no_link() {
+    let _alone = ALONE.lock().await;
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (_app, url) = program(&["serve", "--port", "0", "--data", &directory]);
+    let opened = post(&format!("{url}/api/jobs"), json!({"vehicle": "wren"})).await;
+    let job = opened["id"].as_i64().unwrap();
+    post(&format!("{url}/api/jobs/{job}/state"), json!({"state": {"key": "15"}})).await;
+    let b = browser().await;
+    b.go(&format!("{url}/job/{job}/codes")).await;
+    b.press("Scan all modules").await;
+    b.says("no link is set up").await;
+    b.css("summary").await.click().await.unwrap();
+    let report = "Body module\nB1A11-14 rear washer, active\nU3006-16 stored\n";
+    b.fill("textarea", report).await;
+    b.press("Read it").await;
+    b.says("failing now").await;
+    b.picture("pasted").await;
+    let from = entries(&view(&url, job).await);
+    b.press("Keep 2 codes").await;
+    grown(&url, job, from).await;
+    let v = settled(&url, job).await;
+    // It is weighed as if a scan had brought it; the old entry says nothing about now.
+    let symptoms = v["symptoms"].as_array().unwrap();
+    assert_eq!(symptoms.len(), 1, "{symptoms:#?}");
+    assert!(symptoms[0]["text"].as_str().unwrap().contains("B1A11-14"));
+    assert!(v["suspects"][0].to_string().contains("B1A11"), "{:#}", v["suspects"]);
+    b.says("B1A11-14").await;
+}

@@ -1,0 +1,40 @@
+import type { Progress, View } from "../../api/client";
+import { stop, useJob } from "../../api/job";
+import { ModuleMark } from "../../ui/ModuleMark";
+
+/** A scan that runs: who has answered so far, and how to stop it. */
+export function Asking({ told, modules }: { told: Progress[]; modules: View["modules"] }) {
+  const { view, busy } = useJob();
+  const last = told.at(-1);
+  if (!last || last.done >= last.of) {
+    if (busy !== "scan") return null;
+    return (
+      <p className="label mt-4" role="status">
+        {last ? "All have been asked; weighing what they said …" : "Opening the link …"}
+      </p>
+    );
+  }
+  const name = (id: string) => modules.find((m) => m.id === id)?.name ?? id;
+  return (
+    <section className="mt-4 border border-copper p-4" aria-label="Scan" aria-busy="true">
+      <div className="flex items-center gap-4">
+        <progress className="h-3 grow accent-copper" max={last.of} value={last.done} />
+        <span className="num" role="status">
+          {last.done} of {last.of}
+        </span>
+        <button type="button" className="plain" onClick={() => stop(view.id)}>
+          Stop, keep these
+        </button>
+      </div>
+      <ul className="mt-3 columns-2 gap-6">
+        {told.map((p) => (
+          <li key={p.module} className="flex items-center gap-3 py-1">
+            <ModuleMark asked answered={p.answered} codes={p.codes} />
+            <span>{name(p.module)}</span>
+            <span className="label ml-auto truncate">{p.trouble}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
