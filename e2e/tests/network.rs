@@ -3,7 +3,7 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{Process, binary, browser, entries, grown, program, root, settled, view};
+use bench::{Process, binary, browser, program, root, view};
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
@@ -58,10 +58,8 @@ async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {
         ("door hinge boot, left (door_left_hinge)", "no change"),
         ("tow bar (tow_bar)", "it changed"),
     ] {
-        let from = entries(&view(&url, job).await);
         b.fill("input[list='roll-places']", place).await;
-        b.press("Move it").await;
-        let v = grown(&url, job, from).await;
+        let v = b.act(&url, job, "main", "Move it").await;
         let last = v["ledger"].as_array().unwrap().last().unwrap().clone();
         assert_eq!(last["detail"], says, "{place}");
     }
@@ -69,10 +67,7 @@ async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {
     other.says("dropout").await;
     b.picture("network").await;
     b.press("Pause").await;
-    let from = entries(&view(&url, job).await);
-    b.press("Keep as evidence").await;
-    grown(&url, job, from).await;
-    let v = settled(&url, job).await;
+    let v = b.act(&url, job, "main", "Keep as evidence").await;
     let first = v["suspects"][0]["repair_item"].as_str().unwrap();
     // The high line of the trailer's stub, or the pair that it would rub through with.
     assert!(["wire:562", "wire:564", "pair:562+564"].contains(&first), "{:#}", v["suspects"]);
@@ -116,10 +111,7 @@ async fn a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_ask
             .all(|s| { !s["text"].as_str().unwrap_or("").contains("silent") })
     );
     post(&format!("{hands}/manners"), json!({})).await;
-    let from = entries(&view(&url, job).await);
-    b.press("Ask the rest").await;
-    grown(&url, job, from).await;
-    let v = settled(&url, job).await;
+    let v = b.act(&url, job, "main", "Ask the rest").await;
     assert_eq!(of(&v, "answered"), 25, "{:#}", v["scan"]);
     b.says("B1A11-14").await;
 }
@@ -143,10 +135,7 @@ async fn codes_are_pasted_where_there_is_no_link() {
     b.press("Read it").await;
     b.says("failing now").await;
     b.picture("pasted").await;
-    let from = entries(&view(&url, job).await);
-    b.press("Keep 2 codes").await;
-    grown(&url, job, from).await;
-    let v = settled(&url, job).await;
+    let v = b.act(&url, job, "main", "Keep 2 codes").await;
     // It is weighed as if a scan had brought it; the old entry says nothing about now.
     let symptoms = v["symptoms"].as_array().unwrap();
     assert_eq!(symptoms.len(), 1, "{symptoms:#?}");

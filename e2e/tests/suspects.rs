@@ -3,51 +3,12 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{Browser, browser, entries, grown, program, settled, view};
+use bench::{Browser, browser, entries, grown, program, view};
 use serde_json::Value;
 use std::time::Duration;
 
 /// One vehicle at a time: each of them solves ahead with all cores.
 static ALONE: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
-
-/// Presses inside of an element; once more when the press fell on a button just being disabled.
-async fn press_until_grown(b: &Browser, url: &str, job: i64, inside: &str, words: &str) -> Value {
-    let from = entries(&view(url, job).await);
-    for _ in 0..4 {
-        b.press_in(inside, words).await;
-        for _ in 0..150 {
-            tokio::time::sleep(Duration::from_millis(200)).await;
-            if entries(&view(url, job).await) > from {
-                return settled(url, job).await;
-            }
-        }
-    }
-    panic!("pressing {words} adds nothing to the ledger:\n{}", b.text().await);
-}
-
-/// Does what the card proposes until `done`, at most `most` times.
-async fn follow(b: &Browser, url: &str, job: i64, most: usize, done: impl Fn(&Value) -> bool) {
-    for _ in 0..most {
-        let v = settled(url, job).await;
-        if done(&v) {
-            return;
-        }
-        let check = &v["next"][0];
-        assert!(check.is_object(), "nothing left to check: {}", b.text().await);
-        let card = format!("[data-check=\"{}\"]", check["id"].as_str().unwrap());
-        b.css(&card).await;
-        let press = match check["quantity"].as_str().unwrap() {
-            "effect" => "Drive it and look",
-            "scan" => "Keep, clear",
-            "moved" => "Move it",
-            "seen" => "Look",
-            "jumper" | "swap" => "Try it",
-            _ => "From meter",
-        };
-        press_until_grown(b, url, job, "section[@aria-label='Next check']", press).await;
-    }
-    panic!("no end: {}", b.text().await);
-}
 
 /// Proven by a reading of its own, or beyond what any check in reach could refute.
 fn proven(v: &Value) -> bool {
@@ -58,25 +19,13 @@ fn proven(v: &Value) -> bool {
 async fn repair(b: &Browser, url: &str, job: i64, done: &str) {
     b.press("Repair and prove it").await;
     b.fill("input[placeholder*='crimped']", done).await;
-    press_until_grown(b, url, job, "main", "It is repaired").await;
+    b.act(url, job, "main", "It is repaired").await;
     if !view(url, job).await["state"]["unplugged"].is_null() {
-        press_until_grown(b, url, job, "main", "Plugged in again").await;
+        b.act(url, job, "main", "Plugged in again").await;
         tokio::time::sleep(Duration::from_millis(2500)).await;
     }
-    for _ in 0..12 {
-        let v = settled(url, job).await;
-        let proofs = v["proofs"].as_array().unwrap();
-        let Some(open) = proofs.iter().find(|p| p["done"] == false) else { break };
-        let press = match open["kind"].as_str().unwrap() {
-            "reading" => "From meter",
-            "effect" => "Drive it and look",
-            "moved" => "Move it",
-            "seen" => "Look",
-            _ => "Keep, clear",
-        };
-        press_until_grown(b, url, job, "main", press).await;
-    }
-    press_until_grown(b, url, job, "main", "Sign off").await;
+    b.prove(url, job).await;
+    b.act(url, job, "main", "Sign off").await;
     b.says("Signed off").await;
 }
 
@@ -86,7 +35,7 @@ async fn scanned(b: &Browser, url: &str, job: i64) -> Value {
     b.says("Key 15").await;
     // Monitors run for a second after key-on before they can pass.
     tokio::time::sleep(Duration::from_millis(2500)).await;
-    press_until_grown(b, url, job, "main", "Scan all modules").await
+    b.act(url, job, "main", "Scan all modules").await
 }
 
 #[tokio::test]
@@ -119,14 +68,13 @@ async fn three_codes_one_dragged_reference_and_a_misleading_reading() {
     assert_ne!(v["suspects"][0]["repair_item"], "part:B2", "the reading misleads");
 
     // Going on, it is the reading that stops to fit; it is named, and doubted.
-    follow(&b, &url, job, 14, |v| v["odd"]["number"].as_u64() == Some(wrong)).await;
+    b.follow(&url, job, 14, |v| v["odd"]["number"].as_u64() == Some(wrong)).await;
     b.says(&format!("Entry {wrong} does not fit")).await;
     b.picture("odd-one-out").await;
-    press_until_grown(&b, &url, job, "aside", &format!("Doubt entry {wrong}")).await;
-    let v = settled(&url, job).await;
+    let v = b.act(&url, job, "aside", &format!("Doubt entry {wrong}")).await;
     assert_eq!(v["odd"], Value::Null);
-    follow(&b, &url, job, 12, proven).await;
-    let v = settled(&url, job).await;
+    b.follow(&url, job, 12, proven).await;
+    let v = view(&url, job).await;
     assert_eq!(v["certain"]["item"], "part:B2");
     repair(&b, &url, job, "sensor replaced, connector dry").await;
     b.press("Report").await;
@@ -163,8 +111,8 @@ async fn a_dead_tailgate_and_the_ground_in_its_hinge() {
         .unwrap();
     assert_eq!(named.status(), 422);
     assert!(named.text().await.unwrap().contains("still open before it may be named"));
-    follow(&b, &url, job, 14, proven).await;
-    let v = settled(&url, job).await;
+    b.follow(&url, job, 14, proven).await;
+    let v = view(&url, job).await;
     assert_eq!(v["certain"]["item"], "wire:25", "{:#}", v["suspects"]);
     b.picture("proven").await;
     repair(&b, &url, job, "conductor renewed in the hinge boot").await;

@@ -221,6 +221,26 @@ impl RollCalls {
         lock(&self.of(job)).view()
     }
 
+    /// All rounds that are kept, with a head: round, marks, modules.
+    pub fn table(&self, job: i64) -> Vec<Vec<String>> {
+        let record = self.of(job);
+        let r = lock(&record);
+        let head = ["round", "marks"].into_iter().map(str::to_owned);
+        let mut rows = vec![head.chain(r.modules.iter().map(|m| m.0.clone())).collect::<Vec<_>>()];
+        for (k, round) in r.rounds.iter().enumerate() {
+            let number = r.forgotten + k;
+            let marks: Vec<&str> =
+                r.marks.iter().filter(|m| m.round == number).map(|m| m.text.as_str()).collect();
+            let said = round.iter().map(|said| match said {
+                Some(true) => "1".to_owned(),
+                Some(false) => "0".to_owned(),
+                None => String::new(),
+            });
+            rows.push([number.to_string(), marks.join("; ")].into_iter().chain(said).collect());
+        }
+        rows
+    }
+
     /// What is to be kept of it; none when there is nothing new.
     pub fn keep(&self, job: i64) -> Option<RollCall> {
         let record = self.of(job);

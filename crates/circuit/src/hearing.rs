@@ -1,23 +1,38 @@
-//! Who can be talked to: a tester at the gateway and the modules behind it, over the buses as they
-//! are (ISO 11898-2). A request reaches a module when the gateway's dominant bits are dominant there
-//! and its pauses recessive; the answer when the module's are so at the gateway.
+//! Who can be talked to: the gateway and the modules behind it, a LIN master and its slaves, over the
+//! buses as they are (ISO 11898-2, ISO 17987-4). A request reaches a member when the dominant bits
+//! from the middle of its bus are dominant there and the pauses recessive; the answer when the
+//! member's are so in the middle.
 
+use crate::bus_lines::{bit, bus_lines};
 use crate::compile::{Circuit, NodeId};
 use crate::fault::Change;
 use crate::phase::{DOMINANT, Ear};
 use crate::sweep::Sweep;
 use std::sync::Arc;
-use vehicle::{Element, OperatingState};
+use vehicle::{Element, OperatingState, Vehicle};
 
 /// A level that moves by less than this leaves the way back as it was, volts: what 30 ohms in one line
 /// of a stub make of the current into a receiver of 60 kilohms; the way back stands a good 100.
 const SAME_VOLTS: f64 = 1e-3;
-/// A resting line that moves by more than this may matter, volts.
+/// A resting CAN line that moves by more than this may matter, volts.
 const RESTS_VOLTS: f64 = 0.02;
+/// The same of a LIN line, which rests near the supply: a fifth of what its receivers leave.
+const LIN_RESTS_VOLTS: f64 = 0.5;
 /// Mode of a transceiver that sends nothing.
 const SILENT: u8 = 0;
 
-/// The buses a tester talks over, resolved once for a circuit.
+/// Part of the module a tester talks through: as the file says, else the one with the most CAN buses.
+pub fn gateway(v: &Vehicle) -> Option<usize> {
+    let cans = |part: usize| {
+        let elements = v.parts[part].elements.iter();
+        elements.filter(|e| matches!(e, Element::CanTransceiver { .. })).count()
+    };
+    let named = v.gateway.as_ref().and_then(|id| v.parts.iter().position(|p| p.id == *id));
+    let modules = (0..v.parts.len()).filter(|p| v.parts[*p].module.is_some() && cans(*p) > 0);
+    named.or_else(|| modules.max_by_key(|p| (cans(*p), std::cmp::Reverse(*p))))
+}
+
+/// The buses modules talk over, resolved once for a circuit.
 #[derive(Debug, Clone)]
 pub struct Hearing {
     /// Part of the gateway.
@@ -25,15 +40,19 @@ pub struct Hearing {
     buses: Vec<Line>,
     /// Nodes of the lines: a bit for each bus.
     on_line: Vec<u32>,
-    /// Whether a part is a module that a tester can ask.
+    /// Whether a part is reached over a bus, if at all.
     asked: Vec<bool>,
     /// Nodes of all ears.
     nodes: Vec<NodeId>,
 }
 
-/// A bus as the gateway sees it.
+/// A bus as the module in its middle sees it: the gateway, or the master.
 #[derive(Debug, Clone)]
 struct Line {
+    /// Number of the bus.
+    bus: usize,
+    /// The part in the middle, and its transceiver.
+    middle: usize,
     device: usize,
     ear: Ear,
     members: Vec<Member>,
@@ -50,58 +69,64 @@ struct Member {
 /// What a sound vehicle does in a state, bus by bus.
 #[derive(Debug, Clone, Default)]
 pub struct Sound {
-    /// Volts between the lines at each member's ear while the gateway sends a dominant bit.
+    /// How dominant it is at each member's ear while the middle sends a dominant bit, volts.
     levels: Vec<Vec<f64>>,
-    /// Voltages of the ears at rest, the members' first, then the gateway's.
+    /// Voltages of the ears at rest, the members' first, then the middle's.
     rest: Vec<Vec<[f64; 3]>>,
-    /// Whether each member and the gateway hear each other.
+    /// Whether each member and the middle hear each other.
     hears: Vec<Vec<bool>>,
     /// Parts that are not reached although they work, in rising order.
     pub deaf: Vec<u32>,
 }
 
 impl Hearing {
-    /// Of a circuit: the gateway is the module with the most CAN buses. None where no module has one.
+    /// Of a circuit. None where no module has a CAN bus.
     pub fn of(c: &Circuit) -> Option<Self> {
-        let cans = |part: usize| {
-            let elements = c.vehicle.parts[part].elements.iter();
-            elements.filter(|e| matches!(e, Element::CanTransceiver { .. })).count()
-        };
-        let modules = (0..c.vehicle.parts.len()).filter(|p| c.vehicle.parts[*p].module.is_some());
-        let gateway = modules.max_by_key(|p| (cans(*p), std::cmp::Reverse(*p)))?;
+        let v = &c.vehicle;
+        let gateway = gateway(v)?;
         let mut buses = Vec::new();
-        for bus in &c.vehicle.buses {
+        for (number, bus) in v.buses.iter().enumerate() {
             let all: Vec<Member> = c
                 .transceivers(&bus.id)
                 .filter_map(|device| {
-                    let ear = c.ear(device).filter(|e| !e.is_lin())?;
-                    Some(Member { device, part: c.devices[device].part, ear })
+                    Some(Member { device, part: c.devices[device].part, ear: c.ear(device)? })
                 })
                 .collect();
-            let Some(own) = all.iter().find(|m| m.part == gateway) else { continue };
-            let members: Vec<Member> = all.iter().filter(|m| m.part != gateway).copied().collect();
+            let is_master = |m: &&Member| {
+                let placed = &c.devices[m.device];
+                let element = &v.parts[placed.part].elements[placed.element];
+                matches!(element, Element::LinTransceiver { master: true, .. })
+            };
+            let is_middle = |m: &&Member| match m.ear.is_lin() {
+                true => is_master(m),
+                false => m.part == gateway,
+            };
+            let Some(own) = all.iter().find(is_middle) else { continue };
+            let members: Vec<Member> = all.iter().filter(|m| m.part != own.part).copied().collect();
             let mut nodes: Vec<NodeId> = all.iter().flat_map(|m| m.ear.nodes).collect();
             nodes.sort_unstable();
             nodes.dedup();
-            buses.push(Line { device: own.device, ear: own.ear, members, nodes });
+            let (middle, device, ear) = (own.part, own.device, own.ear);
+            buses.push(Line { bus: number, middle, device, ear, members, nodes });
         }
-        let asked = c.vehicle.parts.iter().map(|p| p.module.is_some()).collect();
+        let mut asked: Vec<bool> = v.parts.iter().map(|p| p.module.is_some()).collect();
+        buses.iter().flat_map(|b| &b.members).for_each(|m| asked[m.part] = true);
         let mut nodes: Vec<NodeId> =
             buses.iter().flat_map(|b: &Line| b.nodes.iter().copied()).collect();
         nodes.sort_unstable();
         nodes.dedup();
-        let found = Self { nodes, gateway, on_line: on_line(c, &buses), buses, asked };
-        (!found.buses.is_empty()).then_some(found)
+        let found = Self { nodes, gateway, on_line: bus_lines(c), buses, asked };
+        found.buses.iter().any(|b| !b.ear.is_lin()).then_some(found)
     }
 
     /// Whether changes lie on a line or in a transceiver of these buses: what hangs on them then says
     /// nothing of itself while the line rests.
     pub fn touches(&self, c: &Circuit, changes: &[Change]) -> bool {
-        (0..self.buses.len()).any(|b| self.touches_bus(c, b, changes))
+        self.buses.iter().any(|b| self.touches_bus(c, b.bus, changes))
     }
 
     fn touches_bus(&self, c: &Circuit, bus: usize, changes: &[Change]) -> bool {
-        let on = |n: NodeId| n != 0 && self.on_line[n] & (1 << bus) != 0;
+        let on = |n: NodeId| n != 0 && self.on_line[n] & bit(bus) != 0;
         let branch = |k: usize| on(c.branches[k].from) || on(c.branches[k].to);
         changes.iter().any(|change| match change {
             Change::Branch(k, _) | Change::Series(k, _) => branch(*k),
@@ -111,16 +136,17 @@ impl Hearing {
         })
     }
 
-    /// High and low line at every ear: what lies between them tells whether a line rests as it should.
-    /// That both move with a ground matters to no receiver.
-    pub fn pairs(&self) -> impl Iterator<Item = (NodeId, NodeId)> + '_ {
-        let ears = |b: &Line| b.members.iter().map(|m| m.ear).chain([b.ear]).collect::<Vec<_>>();
-        self.buses.iter().flat_map(ears).map(|e| (e.nodes[0], e.nodes[1]))
+    /// Whether what lies between the lines at some ear has moved far enough to matter; `between` tells
+    /// by how much it moved between two nodes, volts. That both move with a ground matters to no
+    /// receiver.
+    pub fn stirs(&self, between: impl Fn(NodeId, NodeId) -> f64) -> bool {
+        let moved = |e: Ear| stirs(e, between(e.nodes[0], e.nodes[1]));
+        self.buses.iter().any(|b| moved(b.ear) || b.members.iter().any(|m| moved(m.ear)))
     }
 
-    /// Whether what lies between resting lines has moved far enough to matter.
-    pub fn stirs(volts: f64) -> bool {
-        volts.abs() > RESTS_VOLTS
+    /// The modules in the middle of the buses.
+    pub fn middles(&self) -> impl Iterator<Item = usize> + '_ {
+        self.buses.iter().map(|b| b.middle)
     }
 
     /// What a sound vehicle in the sweep's state does.
@@ -130,7 +156,7 @@ impl Hearing {
             let rest = bus.rest(sweep, &[]);
             let held = sweep.solve_at(&[Change::Hold(bus.device, DOMINANT)], &bus.nodes);
             let held = bus.ears(held.volts);
-            let levels: Vec<f64> = held.iter().map(|v| v[0] - v[1]).collect();
+            let levels: Vec<f64> = held.iter().map(|v| bus.level(v)).collect();
             // Nothing is wrong with the wiring: where the weakest gets through, all do.
             let ever = vec![f64::INFINITY; levels.len()];
             sound.hears.push(bus.hears(sweep, &[], (&rest, &held), Some(&ever)));
@@ -141,14 +167,15 @@ impl Hearing {
         sound
     }
 
-    /// The state with the gateway sending a dominant bit, for each bus: from there a fault is a small
+    /// The state with the middle sending a dominant bit, for each bus: from there a fault is a small
     /// change. Slow.
     pub fn dominant(&self, circuit: &Arc<Circuit>, state: &OperatingState) -> Vec<Sweep> {
         let held = |bus: &Line| Sweep::new(circuit, state, &[Change::Hold(bus.device, DOMINANT)]);
         self.buses.iter().map(held).collect()
     }
 
-    /// Modules that work and still do not answer at the gateway, under changes, in rising order. Given
+    /// Parts that work and still do not answer in the middle of any of their buses, under changes, in
+    /// rising order. Given
     /// what a sound vehicle does, only ways that may have changed are looked at; given the sweeps of
     /// [`Hearing::dominant`], more quickly.
     pub fn deaf(
@@ -164,44 +191,59 @@ impl Hearing {
         };
         let works = |part: usize| self.asked[part] && alive[part];
         let mut reached = vec![false; alive.len()];
-        if alive[self.gateway] {
-            reached[self.gateway] = true;
-            for (b, bus) in self.buses.iter().enumerate() {
-                let rest = &rests[b];
-                let as_ever = sound.filter(|s| {
-                    let stirs = |(now, then): (&[f64; 3], &[f64; 3])| {
-                        Self::stirs(now[0] - now[1] - (then[0] - then[1]))
+        reached[self.gateway] = alive[self.gateway];
+        for (b, bus) in self.buses.iter().enumerate().filter(|(_, bus)| alive[bus.middle]) {
+            let rest = &rests[b];
+            let as_ever = sound.filter(|s| {
+                let across = |v: &[f64; 3]| v[0] - v[1];
+                let stir = |k: usize| stirs(bus.ear, across(&rest[k]) - across(&s.rest[b][k]));
+                !(0..rest.len()).any(stir) && !self.touches_bus(sweep.circuit(), bus.bus, changes)
+            });
+            let hears = match as_ever {
+                Some(s) => s.hears[b].clone(),
+                None => {
+                    let held = match dominant.as_mut().and_then(|d| d.get_mut(b)) {
+                        Some(held) => bus.ears(held.solve_at(changes, &bus.nodes).volts),
+                        None => bus.held(sweep, changes),
                     };
-                    !rest.iter().zip(&s.rest[b]).any(stirs)
-                        && !self.touches_bus(sweep.circuit(), b, changes)
-                });
-                let hears = match as_ever {
-                    Some(s) => s.hears[b].clone(),
-                    None => {
-                        let held = match dominant.as_mut().and_then(|d| d.get_mut(b)) {
-                            Some(held) => bus.ears(held.solve_at(changes, &bus.nodes).volts),
-                            None => bus.held(sweep, changes),
-                        };
-                        let levels = sound.map(|s| &s.levels[b][..]);
-                        bus.hears(sweep, changes, (rest, &held), levels)
-                    }
-                };
-                for (m, hears) in bus.members.iter().zip(hears) {
-                    reached[m.part] |= hears;
+                    let levels = sound.map(|s| &s.levels[b][..]);
+                    bus.hears(sweep, changes, (rest, &held), levels)
                 }
+            };
+            for (m, hears) in bus.members.iter().zip(hears) {
+                reached[m.part] |= hears;
             }
         }
         (0..alive.len()).filter(|p| works(*p) && !reached[*p]).map(|p| p as u32).collect()
     }
 }
 
+/// Parts that work and still do not answer in a state under changes, worked out from rest. Slow.
+pub fn deaf(circuit: &Arc<Circuit>, state: &OperatingState, changes: &[Change]) -> Vec<u32> {
+    let mut sweep = Sweep::new(circuit, state, &[]);
+    Hearing::of(circuit).map_or_else(Vec::new, |h| h.deaf(&mut sweep, None, changes, None))
+}
+
+/// Whether a voltage across an ear that moved by so much at rest may matter.
+fn stirs(ear: Ear, volts: f64) -> bool {
+    volts.abs() > if ear.is_lin() { LIN_RESTS_VOLTS } else { RESTS_VOLTS }
+}
+
 impl Line {
-    /// Voltages of all ears at rest, the gateway's last.
+    /// How dominant a level is, volts: what lies between the lines of CAN, what is missing on LIN.
+    fn level(&self, ear: &[f64; 3]) -> f64 {
+        match self.ear.is_lin() {
+            true => ear[1] - ear[0],
+            false => ear[0] - ear[1],
+        }
+    }
+
+    /// Voltages of all ears at rest, the middle's last.
     fn rest(&self, sweep: &mut Sweep, changes: &[Change]) -> Vec<[f64; 3]> {
         self.ears(sweep.solve_at(changes, &self.nodes).volts)
     }
 
-    /// The same while the gateway sends a dominant bit.
+    /// The same while the middle sends a dominant bit.
     fn held(&self, sweep: &mut Sweep, changes: &[Change]) -> Vec<[f64; 3]> {
         let mut with = changes.to_vec();
         with.push(Change::Hold(self.device, DOMINANT));
@@ -212,7 +254,7 @@ impl Line {
         self.members.iter().map(|m| m.ear).chain([self.ear]).map(|e| e.of(volts)).collect()
     }
 
-    /// Whether each member and the gateway hear each other. Given the levels on a sound vehicle, only
+    /// Whether each member and the middle hear each other. Given the levels on a sound vehicle, only
     /// ways back are looked at that may be worse than they were: the weakest level first, until one
     /// that was in question still gets through.
     fn hears(
@@ -231,7 +273,7 @@ impl Line {
             return hears;
         }
         let mut with = changes.to_vec();
-        let level = |k: usize| held[k][0] - held[k][1];
+        let level = |k: usize| self.level(&held[k]);
         let mut open: Vec<usize> = (0..self.members.len())
             .filter(|k| !silent(self.members[*k].device))
             .filter(|k| self.members[*k].ear.hears(held[*k], rest[*k]))
@@ -260,30 +302,4 @@ impl Line {
         }
         hears
     }
-}
-
-/// Nodes of the lines: everything that conductors and contacts join to the gateway's own pins.
-fn on_line(c: &Circuit, buses: &[Line]) -> Vec<u32> {
-    let mut on = vec![0u32; c.nodes];
-    for (bit, b) in buses.iter().enumerate() {
-        for ear in b.members.iter().map(|m| m.ear).chain([b.ear]) {
-            on[ear.nodes[0]] |= 1 << bit;
-            on[ear.nodes[1]] |= 1 << bit;
-        }
-    }
-    on[0] = 0;
-    let lines: Vec<_> = c
-        .branches
-        .iter()
-        .filter(|b| matches!(b.of, crate::Of::Wire(_) | crate::Of::Terminal(..)))
-        .filter(|b| b.from != 0 && b.to != 0)
-        .collect();
-    while lines.iter().any(|b| on[b.from] != on[b.to]) {
-        for b in &lines {
-            let both = on[b.from] | on[b.to];
-            on[b.from] = both;
-            on[b.to] = both;
-        }
-    }
-    on
 }

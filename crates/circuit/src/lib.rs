@@ -5,6 +5,7 @@
 //! attached meter, iterating relays, fuses, drivers and module aliveness to a
 //! fixed point.
 
+pub mod bus_lines;
 pub mod chain;
 pub mod compile;
 mod earth;

@@ -14,6 +14,10 @@ enum Source {
     Volts(NodeId, NodeId),
     /// Whether an output is switched on.
     Output(usize),
+    /// Whether a message arrives.
+    Arrives(usize),
+    /// A signal that a message brings, by number, and what is taken when it does not arrive.
+    Received(usize, usize, f64),
     /// Names that do not resolve; a validated file has none.
     Nothing,
 }
@@ -61,6 +65,60 @@ impl Condition {
     }
 }
 
+/// What a message needs to arrive.
+#[derive(Debug, Clone, PartialEq)]
+struct Arrival {
+    /// Parts that must work.
+    alive: Vec<usize>,
+    /// Parts that must hear the middle of their bus and be heard there.
+    heard: Vec<usize>,
+    /// The gateway; where it passes nothing on, it is not needed.
+    gateway: Option<usize>,
+    passed_on: bool,
+}
+
+impl Arrival {
+    /// Of a message at a part. Whoever hears the middle of a bus (the gateway, the master) and is
+    /// heard there counts as hearing all who are.
+    fn of(
+        vehicle: &Vehicle,
+        part: &HashMap<String, usize>,
+        gateway: Option<usize>,
+        message: &str,
+        at: usize,
+    ) -> Option<Self> {
+        let message = vehicle.messages.iter().find(|m| m.id == message)?;
+        let sender = *part.get(&message.sender)?;
+        let is_on = |p: usize| {
+            vehicle
+                .parts
+                .get(p)
+                .is_some_and(|p| p.elements.iter().any(|e| e.bus() == Some(message.bus.as_str())))
+        };
+        let is_lin =
+            vehicle.buses.iter().any(|b| b.id == message.bus && b.kind == vehicle::BusKind::Lin);
+        let is_master = |p: usize| {
+            vehicle.parts[p].elements.iter().any(|e| matches!(e, vehicle::Element::LinTransceiver { bus, master: true, .. } if *bus == message.bus))
+        };
+        let middle = |p: usize| if is_lin { is_master(p) } else { Some(p) == gateway };
+        let passed_on = !is_lin && !is_on(at);
+        let mut alive = vec![sender, at];
+        alive.extend(gateway.filter(|_| passed_on));
+        let heard = [sender, at].into_iter().filter(|p| !middle(*p)).collect();
+        Some(Self { alive, heard, gateway: gateway.filter(|_| !is_lin), passed_on })
+    }
+
+    fn holds(&self, view: View<'_>) -> bool {
+        let works = |p: &usize| view.alive.get(*p).copied().unwrap_or(false);
+        // Without a gateway nobody was asked who hears it: its bus goes on without.
+        let asked = self.gateway.is_none_or(|g| works(&g));
+        let deaf = |p: &usize| view.deaf.binary_search(&(*p as u32)).is_ok();
+        self.alive.iter().all(works)
+            && (!self.passed_on || asked)
+            && (!asked || !self.heard.iter().any(deaf))
+    }
+}
+
 #[derive(Debug)]
 struct Function {
     /// Modules that must work for the request to be seen.
@@ -80,6 +138,9 @@ struct Monitor {
 #[derive(Debug)]
 pub struct Software {
     signals: Vec<Source>,
+    arrivals: Vec<Arrival>,
+    /// Monitors that look at what arrives.
+    listening: Vec<usize>,
     functions: Vec<Function>,
     monitors: Vec<Monitor>,
     /// Number of each output.
@@ -114,6 +175,9 @@ pub struct View<'a> {
     pub alive: &'a [bool],
     /// Outputs asked for.
     pub asked: &'a BTreeSet<usize>,
+    /// Parts that work and neither hear the middle of their bus nor are heard there, in rising
+    /// order (see [`crate::hearing`]).
+    pub deaf: &'a [u32],
 }
 
 impl Software {
@@ -125,6 +189,19 @@ impl Software {
     ) -> Self {
         let outputs: HashMap<String, usize> =
             vehicle.outputs.iter().enumerate().map(|(k, o)| (o.id.clone(), k)).collect();
+        let gateway = crate::hearing::gateway(vehicle);
+        let number: HashMap<&str, usize> =
+            vehicle.signals.iter().enumerate().map(|(k, s)| (s.id.as_str(), k)).collect();
+        let mut arrivals: Vec<Arrival> = Vec::new();
+        let mut arrival = |message: &str, at: &str| {
+            let at = *part.get(at)?;
+            let of = Arrival::of(vehicle, part, gateway, message, at)?;
+            let known = arrivals.iter().position(|a| *a == of);
+            Some(known.unwrap_or_else(|| {
+                arrivals.push(of);
+                arrivals.len() - 1
+            }))
+        };
         let signals: Vec<Source> = vehicle
             .signals
             .iter()
@@ -141,10 +218,17 @@ impl Software {
                 SignalSource::Output(output) => {
                     outputs.get(output).map_or(Source::Nothing, |o| Source::Output(*o))
                 }
+                SignalSource::Arrives(message) => {
+                    arrival(message, &s.module).map_or(Source::Nothing, Source::Arrives)
+                }
+                SignalSource::Received { message, signal, substitute } => {
+                    match (arrival(message, &s.module), number.get(signal.as_str())) {
+                        (Some(a), Some(of)) => Source::Received(a, *of, *substitute),
+                        _ => Source::Nothing,
+                    }
+                }
             })
             .collect();
-        let number: HashMap<&str, usize> =
-            vehicle.signals.iter().enumerate().map(|(k, s)| (s.id.as_str(), k)).collect();
         let module_of = |signal: &str| {
             number.get(signal).and_then(|k| part.get(&vehicle.signals[*k].module)).copied()
         };
@@ -164,7 +248,7 @@ impl Software {
                 is_read[b] = true;
             }
         }
-        let monitors = vehicle
+        let monitors: Vec<Monitor> = vehicle
             .monitors
             .iter()
             .map(|m| Monitor {
@@ -182,7 +266,31 @@ impl Software {
         let is_master = |e: &vehicle::Element, bus: &str| matches!(e, vehicle::Element::LinTransceiver { bus: of, master: true, .. } if of == bus);
         let masters = vehicle.buses.iter().map(|b| with(&|e| is_master(e, &b.id))).collect();
         let read = (0..nodes).filter(|n| is_read[*n]).collect();
-        Self { signals, functions, monitors, outputs, is_read, read, members, masters }
+        let listens = |c: &Condition| {
+            let mut found = false;
+            c.each(&mut |signal, _| {
+                let source = signals.get(signal);
+                found |= matches!(source, Some(Source::Arrives(_) | Source::Received(..)));
+            });
+            found
+        };
+        let listening = (0..monitors.len())
+            .filter(|k| {
+                listens(&monitors[*k].fails) || monitors[*k].enable.as_ref().is_some_and(listens)
+            })
+            .collect();
+        Self {
+            signals,
+            arrivals,
+            listening,
+            functions,
+            monitors,
+            outputs,
+            is_read,
+            read,
+            members,
+            masters,
+        }
     }
 
     /// Number of an output.
@@ -195,7 +303,16 @@ impl Software {
         match self.signals.get(signal) {
             Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
             Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
-            _ => 0.0,
+            Some(Source::Arrives(a)) => f64::from(u8::from(self.arrivals[*a].holds(view))),
+            Some(Source::Received(a, _, substitute)) if !self.arrivals[*a].holds(view) => {
+                *substitute
+            }
+            // What is sent comes from the sender's pins or outputs: no chain of messages.
+            Some(Source::Received(_, of, _)) => match self.signals.get(*of) {
+                Some(Source::Volts(..) | Source::Output(_)) => self.signal(view, *of),
+                _ => 0.0,
+            },
+            Some(Source::Nothing) | None => 0.0,
         }
     }
 
@@ -236,19 +353,23 @@ impl Software {
 
     /// Verdict of each monitor, in the order of the vehicle file.
     pub fn monitors(&self, view: View<'_>) -> Vec<Verdict> {
+        self.monitors.iter().map(|m| self.verdict(view, m)).collect()
+    }
+
+    /// Verdict of each monitor that looks at what arrives over a bus, with its number.
+    pub fn listening(&self, view: View<'_>) -> impl Iterator<Item = (usize, Verdict)> {
+        self.listening.iter().map(move |k| (*k, self.verdict(view, &self.monitors[*k])))
+    }
+
+    fn verdict(&self, view: View<'_>, m: &Monitor) -> Verdict {
         let value = |signal: usize| self.signal(view, signal);
-        self.monitors
-            .iter()
-            .map(|m| {
-                if !view.alive[m.module] || m.enable.as_ref().is_some_and(|c| !c.holds(&value)) {
-                    Verdict::NotRun
-                } else if m.fails.holds(&value) {
-                    Verdict::Failed
-                } else {
-                    Verdict::Passed
-                }
-            })
-            .collect()
+        if !view.alive[m.module] || m.enable.as_ref().is_some_and(|c| !c.holds(&value)) {
+            Verdict::NotRun
+        } else if m.fails.holds(&value) {
+            Verdict::Failed
+        } else {
+            Verdict::Passed
+        }
     }
 
     /// Which parts sit on a bus that is kept awake: by a working LIN master, or by a working
@@ -268,15 +389,15 @@ impl Software {
     }
 }
 
-/// Value of a signal in its unit, by name; 0 for one that does not exist.
-pub fn signal(circuit: &Circuit, solution: &Solution, id: &str) -> f64 {
+/// Value of a signal in its unit, by name; 0 for one that does not exist. `deaf` as in [`View`].
+pub fn signal(circuit: &Circuit, solution: &Solution, deaf: &[u32], id: &str) -> f64 {
     let number = circuit.vehicle.signals.iter().position(|s| s.id == id);
     let alive = solution.alive_parts(circuit);
-    number.map_or(0.0, |n| circuit.software.signal(solution.view(&alive), n))
+    number.map_or(0.0, |n| circuit.software.signal(solution.view(&alive, deaf), n))
 }
 
-/// Verdict of each monitor, in the order of the vehicle file.
-pub fn monitors(circuit: &Circuit, solution: &Solution) -> Vec<Verdict> {
+/// Verdict of each monitor, in the order of the vehicle file. `deaf` as in [`View`].
+pub fn monitors(circuit: &Circuit, solution: &Solution, deaf: &[u32]) -> Vec<Verdict> {
     let alive = solution.alive_parts(circuit);
-    circuit.software.monitors(solution.view(&alive))
+    circuit.software.monitors(solution.view(&alive, deaf))
 }

@@ -364,7 +364,7 @@ impl<'a> Run<'a> {
     fn next_modes(&self) -> (Vec<u8>, BTreeSet<usize>) {
         let c = self.circuit;
         let alive = self.out.alive_parts(c);
-        let asked = c.software.asked(self.state, self.out.view(&alive));
+        let asked = c.software.asked(self.state, self.out.view(&alive, &[]));
         let mut modes = self.out.modes.clone();
         let bus_awake = c.software.bus_awake(&alive, &c.woken_by_bus);
         let (mut volts, mut amps) = (Vec::new(), Vec::new());
@@ -423,9 +423,9 @@ impl Solution {
         (0..circuit.vehicle.parts.len()).map(|p| self.alive(circuit, p)).collect()
     }
 
-    /// What the software looks at.
-    pub fn view<'a>(&'a self, alive: &'a [bool]) -> View<'a> {
-        View { volts: &self.volts, alive, asked: &self.asked }
+    /// What the software looks at; `deaf` as in [`View`].
+    pub fn view<'a>(&'a self, alive: &'a [bool], deaf: &'a [u32]) -> View<'a> {
+        View { volts: &self.volts, alive, asked: &self.asked, deaf }
     }
 
     /// How strongly the effect of a part shows: 1 at its rating, 0 when it does nothing.

@@ -86,7 +86,7 @@ fn an_open_relay_coil_sets_the_open_circuit_code() {
     let c = wren();
     let open = fault::by_id(&c, "part:K9:coil_open").unwrap();
     let s = c.solve(&state(&c, "on"), &open.changes, None);
-    let failed: Vec<_> = software::monitors(&c, &s)
+    let failed: Vec<_> = software::monitors(&c, &s, &[])
         .into_iter()
         .zip(&c.vehicle.monitors)
         .filter(|(v, _)| *v == software::Verdict::Failed)
@@ -123,7 +123,7 @@ fn the_healthy_van_works_in_every_state() {
             };
             assert!(!bad, "{}: {} {kind}", named.id, part.id);
         }
-        let failed: Vec<_> = software::monitors(&c, &s)
+        let failed: Vec<_> = software::monitors(&c, &s, &[])
             .into_iter()
             .zip(&c.vehicle.monitors)
             .filter(|(v, _)| *v == software::Verdict::Failed)

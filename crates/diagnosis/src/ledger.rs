@@ -4,9 +4,12 @@
 //! [`Case`] is what the entries add up to and can be rebuilt from them at any time.
 
 use crate::evidence::{Evidence, Finding, Present, Strength};
+use crate::identity::Identity;
 use crate::model::Model;
-use crate::prior::{Adjusted, Known, Occurs, Recent};
+use crate::own::{self, Doing};
+use crate::prior::{self, Adjusted, Occurs, Recent};
 use crate::roll_call::RollCall;
+use circuit::Probe;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -67,6 +70,10 @@ impl ReadCode {
     /// Bit 6 clear: the test has completed in this operation cycle.
     pub fn tested_now(&self) -> bool {
         self.status & 0x40 == 0
+    }
+    /// Bit 4 clear: the test has completed since codes were cleared.
+    pub fn tested_since_clear(&self) -> bool {
+        self.status & 0x10 == 0
     }
     /// Status in plain words.
     pub fn words(&self) -> &'static str {
@@ -134,6 +141,11 @@ pub enum Entry {
         /// What it showed.
         #[serde(flatten)]
         call: RollCall,
+    },
+    /// Who the modules say they are.
+    Identified {
+        /// Modules.
+        modules: Vec<Identity>,
     },
     /// Codes cleared.
     Cleared {
@@ -220,6 +232,21 @@ pub struct Repair {
     pub proven: bool,
 }
 
+/// A scan that was kept.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Scan {
+    /// Number of its entry.
+    pub number: u64,
+    /// Time, RFC 3339.
+    pub at: String,
+    /// State it was made in.
+    pub state: OperatingState,
+    /// What the modules said.
+    pub modules: Vec<ScannedModule>,
+    /// What had been done before that they may complain about.
+    pub doings: Vec<Doing>,
+}
+
 /// What the ledger adds up to.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Case {
@@ -245,8 +272,12 @@ pub struct Case {
     pub overridden: Vec<(u64, String, String)>,
     /// The repair.
     pub repair: Option<Repair>,
-    /// Scans: entry number and modules.
-    pub scans: Vec<(u64, Vec<ScannedModule>)>,
+    /// Scans, the oldest first.
+    pub scans: Vec<Scan>,
+    /// Identifications: entry and modules, the oldest first.
+    pub identities: Vec<(u64, Vec<Identity>)>,
+    /// What was done since codes were cleared last that modules may complain about.
+    pub doings: Vec<Doing>,
     /// Entries at which codes were cleared.
     pub clears: Vec<u64>,
     /// Signed off.
@@ -284,23 +315,54 @@ impl Case {
                 }
             }
             Entry::Symptom { present } => self.present = *present,
-            Entry::State { state } => self.state = state.clone(),
+            Entry::State { state } => {
+                self.state = state.clone();
+                self.unplugged(model, state);
+            }
             Entry::Scan { state, modules } => {
-                let known = |e: &Evidence| is_known(model, &e.finding);
-                for mut found in scan_evidence(state, modules).into_iter().filter(known) {
+                self.unplugged(model, state);
+                let own = own::made(model, &self.doings);
+                let feeds = |e: &Evidence| match code_of(model, &e.finding) {
+                    Feeds::Not => false,
+                    Feeds::Failing(m) => !own::is_own(model, &own, state, m),
+                    Feeds::Yes => true,
+                };
+                for mut found in scan_evidence(state, modules).into_iter().filter(feeds) {
                     found.present = self.present;
                     found.moment = e.number;
                     self.evidence_of(e.number, found);
                 }
-                self.scans.push((e.number, modules.clone()));
+                self.scans.push(Scan {
+                    number: e.number,
+                    at: e.at.clone(),
+                    state: state.clone(),
+                    modules: modules.clone(),
+                    doings: self.doings.clone(),
+                });
             }
             Entry::RollCall { state, call } => {
                 for found in call.evidence(state, self.present, e.number) {
                     self.evidence_of(e.number, found);
                 }
             }
-            Entry::Cleared { .. } => self.clears.push(e.number),
-            Entry::Found { evidence, .. } => self.evidence_of(e.number, evidence.clone()),
+            Entry::Identified { modules } => self.identities.push((e.number, modules.clone())),
+            Entry::Cleared { .. } => {
+                self.clears.push(e.number);
+                // What is still unplugged goes on making codes.
+                let state = self.state.clone();
+                self.doings.retain(|d| d.tool.is_none() && d.state == state);
+            }
+            Entry::Found { evidence, .. } => {
+                self.unplugged(model, &evidence.state);
+                if let Finding::Reading { instrument, red, black, .. } = &evidence.finding
+                    && instrument.loads()
+                {
+                    let probe =
+                        Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
+                    self.done(model, &evidence.state, Some(probe));
+                }
+                self.evidence_of(e.number, evidence.clone());
+            }
             Entry::Refused { check } => self.refused.push(check.clone()),
             Entry::Adjusted { adjusted } => {
                 self.adjusted.retain(|a| a.item != adjusted.item);
@@ -325,6 +387,35 @@ impl Case {
         }
     }
 
+    /// Takes down that something is unplugged.
+    fn unplugged(&mut self, model: &Model, state: &OperatingState) {
+        if !state.unplugged.is_empty() {
+            self.done(model, state, None);
+        }
+    }
+
+    fn done(&mut self, model: &Model, state: &OperatingState, tool: Option<Probe>) {
+        if self.doings.iter().any(|d| d.state == *state && d.tool == tool) {
+            return;
+        }
+        let failed = |m: &ScannedModule, c: &ReadCode| {
+            let monitors = &model.circuit.vehicle.monitors;
+            let same = |x: &vehicle::Monitor| {
+                (&x.module, &x.code, &x.failure_type) == (&m.module, &c.code, &c.failure_type)
+            };
+            monitors.iter().position(same).filter(|_| c.failing())
+        };
+        let before = self.scans.last().map_or_else(BTreeSet::new, |scan| {
+            let all = scan.modules.iter().flat_map(|m| m.codes.iter().map(move |c| (m, c)));
+            all.filter_map(|(m, c)| failed(m, c)).collect()
+        });
+        // What was made before and is still there was not there before one began.
+        let made: BTreeSet<usize> =
+            own::made(model, &self.doings).into_iter().filter_map(|o| o.monitor).collect();
+        let before = before.difference(&made).copied().collect();
+        self.doings.push(Doing { state: state.clone(), tool, before });
+    }
+
     fn evidence_of(&mut self, number: u64, evidence: Evidence) {
         if !self.doubted.contains(&number) {
             let list = if self.repair.is_none() { &mut self.evidence } else { &mut self.after };
@@ -333,8 +424,8 @@ impl Case {
     }
 
     /// What weighs before evidence; `confirmed` is what this shop has found before.
-    pub fn known(&self, confirmed: BTreeMap<String, u32>) -> Known {
-        Known {
+    pub fn known(&self, confirmed: BTreeMap<String, u32>) -> prior::Known {
+        prior::Known {
             recent: self.intake.recent.clone(),
             occurs: self.intake.occurs,
             confirmed,
@@ -368,17 +459,25 @@ fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
     Some(Evidence { state, present: Present::Yes, moment: 0, finding })
 }
 
-/// Whether the vehicle file has what a scan speaks of; what it does not have bears on nothing in it.
-fn is_known(model: &Model, finding: &Finding) -> bool {
+/// What the vehicle file knows of what a scan speaks of; what it does not have bears on nothing in it.
+enum Feeds {
+    Not,
+    Yes,
+    /// A code that fails, by its monitor.
+    Failing(usize),
+}
+
+fn code_of(model: &Model, finding: &Finding) -> Feeds {
     match finding {
-        Finding::Code { module, code, failure_type, .. } => {
-            let same = |m: &vehicle::Monitor| {
-                (&m.module, &m.code, &m.failure_type) == (module, code, failure_type)
-            };
-            model.circuit.vehicle.monitors.iter().any(same)
+        Finding::Code { module, code, failure_type, failing } => {
+            match crate::evidence::code::monitor(model, module, code, failure_type) {
+                Some(m) if *failing => Feeds::Failing(m),
+                Some(_) => Feeds::Yes,
+                None => Feeds::Not,
+            }
         }
-        Finding::Answer { module, .. } => model.circuit.part(module).is_some(),
-        _ => true,
+        Finding::Answer { module, .. } if model.circuit.part(module).is_none() => Feeds::Not,
+        _ => Feeds::Yes,
     }
 }
 

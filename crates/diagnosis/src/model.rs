@@ -224,10 +224,8 @@ impl Model {
         let c = &self.circuit;
         let sweep = Sweep::new(c, state, &[]);
         let solution = sweep.healthy().clone();
-        let mut healthy = Healthy::of(c, &solution);
         let sound = self.hearing.as_ref().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
-        healthy.deaf.clone_from(&sound.deaf);
-        let healthy = Arc::new(healthy);
+        let healthy = Arc::new(Healthy::of(c, &solution, &sound.deaf));
         let faults = vec![OnceLock::new(); self.faults.len()];
         let healthy_snapshot = Snapshot::healthy(&healthy);
         let made = Arc::new(Predictions {
@@ -293,7 +291,7 @@ impl Model {
         for (h, made) in all.into_iter().enumerate() {
             if let Some(mut made) = made {
                 if let Some(deaf) = unheard.get(&h) {
-                    made.set_deaf(deaf);
+                    made.set_deaf(&self.circuit, deaf);
                 }
                 // Another thread may have been as quick: both made the same.
                 let _ = p.faults[h].set(made);
@@ -336,7 +334,7 @@ impl Model {
         if let Some(hearing) = &self.hearing
             && (hearing.touches(&self.circuit, changes) || stirs(hearing, &made, &p.healthy))
         {
-            made.set_deaf(&hearing.deaf(sweep, None, changes, Some(&p.sound)));
+            made.set_deaf(&self.circuit, &hearing.deaf(sweep, None, changes, Some(&p.sound)));
         }
         made
     }
@@ -513,8 +511,9 @@ impl Model {
         }
         // Solved before the cell is taken: a core that waits in `par_iter` takes up other work, and
         // if that wanted the same cell both would wait for ever. Two may solve the same.
-        let of =
-            |d: &Circuit| Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None))));
+        let of = |d: &Circuit| {
+            Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None), &[])))
+        };
         let drawn = self.drawn.par_iter().map(of).collect();
         p.drawn.get_or_init(|| drawn)
     }
@@ -569,11 +568,11 @@ impl Model {
     }
 }
 
-/// Whether a hypothesis moves a resting bus line or takes the gateway's life.
+/// Whether a hypothesis moves a resting bus line or takes the life of a module in the middle of one.
 fn stirs(hearing: &Hearing, s: &Snapshot, sound: &Snapshot) -> bool {
     s.differs()
-        && (s.alive(hearing.gateway) != sound.alive(hearing.gateway)
-            || hearing.pairs().any(|(a, b)| Hearing::stirs(s.between(a, b) - sound.between(a, b))))
+        && (hearing.middles().any(|m| s.alive(m) != sound.alive(m))
+            || hearing.stirs(|a, b| s.between(a, b) - sound.between(a, b)))
 }
 
 /// Whether a meter's 10 MOhm could matter under a fault: something is open or nearly so.

@@ -1,7 +1,8 @@
 //! What a hypothesis predicts in a state, kept small: only what differs from the healthy vehicle.
 
-use circuit::software::Verdict;
+use circuit::software::{Verdict, View};
 use circuit::{Circuit, Point, Solution, software};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// Below this a voltage counts as the healthy one, volts: a quarter of a meter's last digit.
@@ -26,13 +27,15 @@ pub struct Healthy {
     pub alive: Vec<bool>,
     /// Verdict of each monitor.
     pub monitors: Vec<Verdict>,
-    /// Parts that work and still do not answer a tester, in rising order.
+    /// Parts that work and still do not answer, in rising order.
     pub deaf: Vec<u32>,
+    /// Outputs asked for.
+    asked: BTreeSet<usize>,
 }
 
 impl Healthy {
-    /// Everything of a solution.
-    pub fn of(circuit: &Circuit, s: &Solution) -> Self {
+    /// Everything of a solution; `deaf` are the parts that work and do not answer.
+    pub fn of(circuit: &Circuit, s: &Solution, deaf: &[u32]) -> Self {
         let parts = 0..circuit.vehicle.parts.len();
         let effects: Vec<Option<f32>> =
             parts.clone().map(|p| s.effect(circuit, p).map(|e| e as f32)).collect();
@@ -42,8 +45,9 @@ impl Healthy {
             amps: circuit.wire_branch.iter().map(|k| s.amps(circuit, *k) as f32).collect(),
             effects,
             alive: s.alive_parts(circuit),
-            monitors: software::monitors(circuit, s),
-            deaf: Vec::new(),
+            monitors: software::monitors(circuit, s, deaf),
+            deaf: deaf.to_vec(),
+            asked: s.asked.clone(),
         }
     }
 }
@@ -128,8 +132,11 @@ impl Snapshot {
         // Who works is reached as before, until somebody says otherwise.
         c.silenced =
             c.flipped.iter().copied().filter(|f| healthy.deaf.binary_search(f).is_err()).collect();
-        for (m, (old, now)) in
-            healthy.monitors.iter().zip(circuit.software.monitors(p.view())).enumerate()
+        for (m, (old, now)) in healthy
+            .monitors
+            .iter()
+            .zip(circuit.software.monitors(p.view(&healthy.deaf)))
+            .enumerate()
         {
             if *old != now {
                 c.monitors.push((m as u32, now));
@@ -178,8 +185,9 @@ impl Snapshot {
         self.healthy.alive[part] != flipped
     }
 
-    /// Says which parts work and still do not answer a tester, in rising order.
-    pub fn set_deaf(&mut self, deaf: &[u32]) {
+    /// Says which parts work and still do not answer, in rising order; what other modules make of
+    /// their silence follows.
+    pub fn set_deaf(&mut self, circuit: &Circuit, deaf: &[u32]) {
         let differs = |part: &u32| {
             let is_deaf = deaf.binary_search(part).is_ok();
             let answers = self.alive(*part as usize) && !is_deaf;
@@ -191,6 +199,23 @@ impl Snapshot {
             None if silenced.is_empty() => {}
             slot => *slot = Some(Box::new(Changed { silenced, ..Changed::default() })),
         }
+        if deaf != self.healthy.deaf {
+            self.listen(circuit, deaf);
+        }
+    }
+
+    /// Judges the monitors anew that look at what arrives over a bus.
+    fn listen(&mut self, circuit: &Circuit, deaf: &[u32]) {
+        let volts: Vec<f64> = (0..self.healthy.volts.len()).map(|n| self.volts(n)).collect();
+        let alive: Vec<bool> = (0..self.healthy.alive.len()).map(|p| self.alive(p)).collect();
+        let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, deaf };
+        let anew: Vec<(usize, Verdict)> = circuit.software.listening(view).collect();
+        let changed = self.changed.get_or_insert_default();
+        let is_anew = |m: u32| anew.iter().any(|(k, _)| *k == m as usize);
+        changed.monitors.retain(|(m, _)| !is_anew(*m));
+        let differs = anew.iter().filter(|(k, v)| self.healthy.monitors[*k] != *v);
+        changed.monitors.extend(differs.map(|(k, v)| (*k as u32, *v)));
+        changed.monitors.sort_unstable_by_key(|x| x.0);
     }
 
     /// Whether a part answers a tester.

@@ -29,6 +29,18 @@ pub fn value(instrument: Instrument, v: f64) -> String {
     }
 }
 
+/// A tool that loads what it is put on, or a meter that does not.
+pub fn tool(instrument: Instrument) -> &'static str {
+    match instrument {
+        Instrument::Lamp5 => "5 W test lamp",
+        Instrument::Lamp21 => "21 W test lamp",
+        Instrument::Led => "LED tester",
+        Instrument::Jumper => "fused jumper",
+        Instrument::Shunt => "ammeter",
+        _ => "meter",
+    }
+}
+
 /// A range: `11.80 to 12.20 V`.
 pub fn range(instrument: Instrument, low: f64, high: f64) -> String {
     if !low.is_finite() {

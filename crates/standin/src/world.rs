@@ -69,11 +69,8 @@ pub(crate) struct World {
     pub(crate) memory: Vec<Memory>,
     pub(crate) vin: String,
     pub(crate) rng: ChaCha8Rng,
-    pub(crate) solved: Option<(OperatingState, Solution)>,
-    /// Verdict of each monitor at that solution, and the supply of its module, volts.
-    judged: Option<(Vec<Verdict>, Vec<f64>)>,
-    /// Parts that work and still do not answer, at that solution.
-    deaf: Option<Vec<u32>>,
+    /// Points solved, the latest last.
+    solved: Vec<Solved>,
     /// Modules that start anew, with the time that takes.
     resetting: BTreeMap<usize, Duration>,
     pub(crate) manners: Manners,
@@ -86,6 +83,22 @@ pub(crate) struct World {
     /// Identities written over the link, by part.
     pub(crate) written: BTreeMap<usize, String>,
 }
+
+/// A solved operating point and what follows from it.
+#[derive(Debug)]
+struct Solved {
+    state: OperatingState,
+    /// Whether the hidden faults showed.
+    shows: bool,
+    solution: Solution,
+    /// Verdict of each monitor, and the supply of its module, volts.
+    judged: Option<(Vec<Verdict>, Vec<f64>)>,
+    /// Parts that work and still do not answer.
+    deaf: Option<Vec<u32>>,
+}
+
+/// Points kept: a fault that comes and goes is met again and again.
+const KEPT: usize = 6;
 
 /// Time a module takes to start anew.
 const RESET: Duration = Duration::from_millis(800);
@@ -135,9 +148,7 @@ impl World {
             memory,
             vin: setup.vin,
             rng,
-            solved: None,
-            judged: None,
-            deaf: None,
+            solved: Vec::new(),
             resetting: BTreeMap::new(),
             manners: Manners::default(),
             testers: BTreeMap::new(),
@@ -161,25 +172,42 @@ impl World {
         state
     }
 
-    /// The operating point now.
-    pub(crate) fn solve(&mut self) -> &Solution {
-        let state = self.state();
-        if self.solved.as_ref().is_none_or(|(s, _)| *s != state) {
-            let solution = self.circuit.solve(&state, &self.changes(), None);
-            self.solved = Some((state, solution));
-            self.judged = None;
-            self.deaf = None;
+    /// The operating point now, solved when it is new.
+    fn now(&mut self) -> &mut Solved {
+        let (state, shows) = (self.state(), self.shows);
+        match self.solved.iter().position(|s| s.shows == shows && s.state == state) {
+            Some(at) => self.solved[at..].rotate_left(1),
+            None => {
+                let solution = self.circuit.solve(&state, &self.changes(), None);
+                if self.solved.len() >= KEPT {
+                    self.solved.remove(0);
+                }
+                self.solved.push(Solved { state, shows, solution, judged: None, deaf: None });
+            }
         }
-        match &self.solved {
-            Some((_, solution)) => solution,
-            None => unreachable!("solved above"),
+        match self.solved.last_mut() {
+            Some(now) => now,
+            None => unreachable!("just put there"),
         }
+    }
+
+    /// Parts that work and neither hear the middle of their bus nor are heard there.
+    fn deaf(&mut self) -> Vec<u32> {
+        if let Some(deaf) = &self.now().deaf {
+            return deaf.clone();
+        }
+        let (state, changes) = (self.state(), self.changes());
+        let deaf = self.hearing.as_ref().map_or_else(Vec::new, |hearing| {
+            hearing.deaf(&mut Sweep::new(&self.circuit, &state, &[]), None, &changes, None)
+        });
+        self.now().deaf = Some(deaf.clone());
+        deaf
     }
 
     /// Whether a module works now.
     pub(crate) fn alive(&mut self, part: usize) -> bool {
-        self.solve();
-        self.solved.as_ref().is_some_and(|(_, s)| s.alive(&self.circuit, part))
+        let circuit = Arc::clone(&self.circuit);
+        self.now().solution.alive(&circuit, part)
     }
 
     /// The module at a diagnostic address.
@@ -193,13 +221,7 @@ impl World {
         if self.resetting.contains_key(&part) || !self.alive(part) {
             return false;
         }
-        if self.deaf.is_none() {
-            let (state, changes) = (self.state(), self.changes());
-            self.deaf = Some(self.hearing.as_ref().map_or_else(Vec::new, |hearing| {
-                hearing.deaf(&mut Sweep::new(&self.circuit, &state, &[]), None, &changes, None)
-            }));
-        }
-        self.deaf.as_ref().is_none_or(|deaf| deaf.binary_search(&(part as u32)).is_err())
+        self.deaf().binary_search(&(part as u32)).is_err()
     }
 
     /// A module starts anew.
@@ -213,23 +235,20 @@ impl World {
 
     /// A signal's value now.
     pub(crate) fn signal(&mut self, id: &str) -> f64 {
-        self.solve();
-        self.solved.as_ref().map_or(0.0, |(_, s)| software::signal(&self.circuit, s, id))
+        let (circuit, deaf) = (Arc::clone(&self.circuit), self.deaf());
+        software::signal(&circuit, &self.now().solution, &deaf, id)
     }
 
     /// The effect of a part now, 0 to about 1.
     pub(crate) fn effect(&mut self, part: &str) -> Option<f64> {
         let at = self.circuit.part(part)?;
-        self.solve();
-        self.solved.as_ref().and_then(|(_, s)| s.effect(&self.circuit, at))
+        let circuit = Arc::clone(&self.circuit);
+        self.now().solution.effect(&circuit, at)
     }
 
     /// Lets the hidden faults come or go.
     pub(crate) fn show(&mut self, shows: bool) {
-        if self.shows != shows {
-            self.shows = shows;
-            self.solved = None;
-        }
+        self.shows = shows;
     }
 
     /// What the meter shows with the leads where they are, with its noise.
@@ -315,11 +334,13 @@ impl World {
             d.left = d.left.saturating_sub(by);
             !d.left.is_zero()
         });
-        self.solve();
-        if self.judged.is_none() {
-            self.judge();
+        if self.now().judged.is_none() {
+            let judged = self.judge();
+            self.now().judged = Some(judged);
         }
-        let Some((verdicts, supply)) = &self.judged else { return };
+        let Some((verdicts, supply)) = self.solved.last().and_then(|s| s.judged.as_ref()) else {
+            return;
+        };
         for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
             let memory = &mut self.memory[k];
             match verdicts[k] {
@@ -331,9 +352,9 @@ impl World {
     }
 
     /// Works out what the monitors find, once for each solution.
-    fn judge(&mut self) {
-        let Some((_, s)) = &self.solved else { return };
-        let verdicts = software::monitors(&self.circuit, s);
+    fn judge(&mut self) -> (Vec<Verdict>, Vec<f64>) {
+        let (circuit, deaf) = (Arc::clone(&self.circuit), self.deaf());
+        let verdicts = software::monitors(&circuit, &self.now().solution, &deaf);
         let modules: Vec<String> =
             self.circuit.vehicle.monitors.iter().map(|m| m.module.clone()).collect();
         let mut known: BTreeMap<&str, f64> = BTreeMap::new();
@@ -346,7 +367,7 @@ impl World {
             known.insert(module, volts);
             supply.push(volts);
         }
-        self.judged = Some((verdicts, supply));
+        (verdicts, supply)
     }
 
     fn supply_of(&mut self, module: &str) -> f64 {
@@ -378,6 +399,6 @@ impl World {
     /// Repairs a place; only if the fault is there does anything change.
     pub(crate) fn repair(&mut self, item: &str) {
         self.hidden.retain(|f| !place::mends(item, f));
-        self.solved = None;
+        self.solved.clear();
     }
 }

@@ -36,6 +36,17 @@ pub enum SignalSource {
     },
     /// 1 while the named output is switched on, else 0.
     Output(String),
+    /// 1 while the named message arrives at this module, else 0.
+    Arrives(String),
+    /// A signal of another module, as a message brings it.
+    Received {
+        /// The message.
+        message: String,
+        /// The signal in it.
+        signal: String,
+        /// What the module takes instead when the message does not arrive.
+        substitute: f64,
+    },
 }
 
 /// A truth about signals.

@@ -1,6 +1,6 @@
 //! The entities of a vehicle file.
 
-use crate::{Condition, Element, OperatingState, Signal};
+use crate::{Condition, Element, Message, OperatingState, Signal};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -47,6 +47,12 @@ pub struct Vehicle {
     /// Buses the modules talk over.
     #[serde(default)]
     pub buses: Vec<Bus>,
+    /// The module a tester talks through; none: the one with the most CAN buses.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub gateway: Option<String>,
+    /// What modules tell each other.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub messages: Vec<Message>,
     /// What sensors feel: temperatures, pressures, positions, speeds.
     #[serde(default)]
     pub stimuli: Vec<Stimulus>,

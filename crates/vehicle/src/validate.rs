@@ -212,6 +212,7 @@ impl Vehicle {
         self.check_software(&mut f, &parts, &signals, &outputs);
         self.check_states(&mut f, &outputs);
         self.check_buses(&mut f);
+        self.check_messages(&mut f, &parts, &signals, &buses);
         f.0
     }
 
@@ -287,6 +288,50 @@ impl Vehicle {
             for (a, b) in &place.beside {
                 for id in [a, b] {
                     f.known(format!("places[{}].beside", place.id), "conductor", id, &wires);
+                }
+            }
+        }
+    }
+
+    fn check_messages(
+        &self,
+        f: &mut Findings,
+        parts: &BTreeSet<String>,
+        signals: &BTreeSet<String>,
+        buses: &BTreeSet<String>,
+    ) {
+        if let Some(gateway) = &self.gateway {
+            f.known("gateway".into(), "part", gateway, parts);
+        }
+        for m in &self.messages {
+            let path = format!("messages[{}]", m.id);
+            f.known(format!("{path}.sender"), "part", &m.sender, parts);
+            f.known(format!("{path}.bus"), "bus", &m.bus, buses);
+            let sender = self.parts.iter().find(|p| p.id == m.sender);
+            let on_bus = |p: &crate::Part| p.elements.iter().any(|e| e.bus() == Some(&m.bus));
+            if sender.is_some_and(|p| !on_bus(p)) {
+                f.add(
+                    format!("{path}.bus"),
+                    format!("{} is no member of bus “{}”", m.sender, m.bus),
+                    "name a bus that one of its transceivers names",
+                );
+            }
+            for id in &m.signals {
+                f.known(format!("{path}.signals"), "signal", id, signals);
+                let of = self.signals.iter().find(|s| s.id == *id);
+                let own = |s: &crate::Signal| {
+                    s.module == m.sender
+                        && !matches!(
+                            s.from,
+                            SignalSource::Received { .. } | SignalSource::Arrives(_)
+                        )
+                };
+                if of.is_some_and(|s| !own(s)) {
+                    f.add(
+                        format!("{path}.signals"),
+                        format!("“{id}” is no value that {} works out itself", m.sender),
+                        "name a signal of the sender that comes from its pins or outputs",
+                    );
                 }
             }
         }
@@ -375,6 +420,7 @@ impl Vehicle {
         outputs: &BTreeSet<String>,
     ) {
         let pins = self.part_pins();
+        let messages = f.unique("messages", self.messages.iter().map(|m| m.id.as_str()));
         for signal in &self.signals {
             let path = format!("signals[{}]", signal.id);
             f.known(format!("{path}.module"), "part", &signal.module, parts);
@@ -393,6 +439,21 @@ impl Vehicle {
                 }
                 SignalSource::Output(output) => {
                     f.known(format!("{path}.from"), "output", output, outputs);
+                }
+                SignalSource::Arrives(message) => {
+                    f.known(format!("{path}.from"), "message", message, &messages);
+                }
+                SignalSource::Received { message, signal: carried, .. } => {
+                    f.known(format!("{path}.from"), "message", message, &messages);
+                    let carries = |m: &&crate::Message| m.id == *message;
+                    let known = self.messages.iter().find(carries);
+                    if known.is_some_and(|m| !m.signals.contains(carried)) {
+                        f.add(
+                            format!("{path}.from"),
+                            format!("message “{message}” does not carry “{carried}”"),
+                            "add it to the message's signals, or name another",
+                        );
+                    }
                 }
             }
         }

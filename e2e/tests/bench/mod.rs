@@ -204,20 +204,78 @@ pub async fn grown(url: &str, job: i64, from: usize) -> Value {
     panic!("nothing was added to the ledger");
 }
 
-/// Waits until nothing has been added for longer than any step of a check takes.
-pub async fn settled(url: &str, job: i64) -> Value {
-    let mut last = view(url, job).await;
-    let mut still = 0;
-    for _ in 0..400 {
-        tokio::time::sleep(Duration::from_millis(200)).await;
-        let v = view(url, job).await;
-        let cleared =
-            v["ledger"].as_array().unwrap().last().is_some_and(|r| r["kind"] == "cleared");
-        still = if entries(&v) == entries(&last) && !cleared { still + 1 } else { 0 };
-        last = v;
-        if still >= 4 {
-            return last;
+/// The button that takes what a check or a proof wants.
+pub fn button(quantity: &str) -> &'static str {
+    match quantity {
+        "effect" => "Drive it and look",
+        "scan" => "Keep, clear",
+        "moved" => "Move it",
+        "seen" => "Look",
+        "jumper" | "swap" => "Try it",
+        _ => "From meter",
+    }
+}
+
+/// Where the check stands that is proposed.
+pub const CARD: &str = "section[@aria-label='Next check']";
+
+impl Browser {
+    /// Waits until nothing is under way.
+    pub async fn idle(&self) {
+        tokio::time::sleep(Duration::from_millis(60)).await;
+        for _ in 0..1200 {
+            if self.has("[data-busy='']").await {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("something never ends:\n{}", self.text().await);
+    }
+
+    /// Presses inside of an element and waits until what that began is done and in the ledger.
+    pub async fn act(&self, url: &str, job: i64, inside: &str, words: &str) -> Value {
+        self.idle().await;
+        let from = entries(&view(url, job).await);
+        self.press_in(inside, words).await;
+        for _ in 0..100 {
+            self.idle().await;
+            let v = view(url, job).await;
+            if entries(&v) > from {
+                return v;
+            }
+        }
+        panic!("pressing {words} adds nothing to the ledger:\n{}", self.text().await);
+    }
+
+    /// Does what the card proposes until `done`, at most `most` times; how often it did.
+    pub async fn follow(
+        &self,
+        url: &str,
+        job: i64,
+        most: usize,
+        done: impl Fn(&Value) -> bool,
+    ) -> usize {
+        let mut v = view(url, job).await;
+        for n in 0..most {
+            if done(&v) {
+                return n;
+            }
+            let check = &v["next"][0];
+            assert!(check.is_object(), "nothing left to check: {}", self.text().await);
+            self.css(&format!("[data-check=\"{}\"]", check["id"].as_str().unwrap())).await;
+            v = self.act(url, job, CARD, button(check["quantity"].as_str().unwrap())).await;
+        }
+        assert!(done(&v), "no end: {}", self.text().await);
+        most
+    }
+
+    /// Takes every proof that the repair asks for.
+    pub async fn prove(&self, url: &str, job: i64) {
+        for _ in 0..12 {
+            let v = view(url, job).await;
+            let proofs = v["proofs"].as_array().unwrap();
+            let Some(open) = proofs.iter().find(|p| p["done"] == false) else { break };
+            self.act(url, job, "main", button(open["kind"].as_str().unwrap())).await;
         }
     }
-    panic!("the ledger does not come to rest");
 }

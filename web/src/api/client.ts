@@ -30,6 +30,8 @@ export type Coverage = components["schemas"]["Coverage"];
 export type Planned = components["schemas"]["Planned"];
 export type Shared = components["schemas"]["Shared"];
 export type Proof = components["schemas"]["Proof"];
+export type Group = components["schemas"]["Group"];
+export type CodeMark = components["schemas"]["CodeMark"];
 export type Verdict = components["schemas"]["Verdict"];
 
 export const api = createClient<paths>({ baseUrl: window.location.origin });

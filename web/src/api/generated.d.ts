@@ -76,6 +76,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/announced": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Asks the vehicle on the link for its number, over UDP. */
+        get: operations["announced"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/clear": {
         parameters: {
             query?: never;
@@ -87,6 +104,23 @@ export interface paths {
         put?: never;
         /** Clears codes, of all modules or of some; only after a scan was kept. */
         post: operations["clear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of each code from one scan to a later one. */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -240,6 +274,40 @@ export interface paths {
         put?: never;
         /** Lets the demo's hands and eyes do a check by hand. */
         post: operations["by_hands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/identification.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The identification of all modules as CSV: the latest, after what was read first. */
+        get: operations["table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/identify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asks every module who it is and keeps the answers. */
+        post: operations["identify"];
         delete?: never;
         options?: never;
         head?: never;
@@ -502,6 +570,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/roll-call.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rounds of the roll call as CSV: a row each, a column a module, `1` answered, `0` silent,
+         *     empty not asked, with the marks beside.
+         */
+        get: operations["table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the monitors behind cleared codes have done since. */
+        get: operations["runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/scan": {
         parameters: {
             query?: never;
@@ -710,6 +815,17 @@ export interface components {
          * @description The amount of a stimulus, in its unit; ordered and hashed by its bits so that states can be keys.
          */
         Amount: number;
+        /** @description The vehicle on the link. */
+        Announced: {
+            /** @description Its vehicle identification number. */
+            vin: string;
+            /** @description What is wrong with that number; empty when nothing is. */
+            trouble: string;
+            /** @description Whether it is another one than the job says. */
+            differs: boolean;
+            /** @description The number cannot be had: why. */
+            unknown: string;
+        };
         /** @description A bus. */
         BusTree: {
             /** @description Id. */
@@ -860,6 +976,19 @@ export interface components {
             /** @description Numbers of the pieces of evidence. */
             pieces: number[];
         };
+        /** @description A code, or a silent module. */
+        CodeMark: {
+            /** @description Module part. */
+            module: string;
+            /** @description Code and failure type; empty for a silent module. */
+            code: string;
+            /** @description Meaning. */
+            text: string;
+            /** @description What it is about. */
+            subject: components["schemas"]["Matter"];
+            /** @description Why it stands here, in words with numbers. */
+            reason: string;
+        };
         /** @description A code. */
         CodeView: {
             /** @description Code and failure type. */
@@ -873,10 +1002,13 @@ export interface components {
                 string,
                 string
             ][];
-            /** @description Whether it bears on the complaint, from the model. */
-            bearing: string;
             /** @description What makes its monitor run. */
             runs_when: string;
+            /**
+             * Format: double
+             * @description Supply when it was set, volts, where that was too low to trust it.
+             */
+            low_supply?: number | null;
         };
         /** @description A code in two scans. */
         Compared: {
@@ -884,7 +1016,7 @@ export interface components {
             module: string;
             /** @description Code. */
             code: string;
-            /** @description `gone`, `stayed` or `new`. */
+            /** @description `gone`, `stayed`, `returned` after clearing, or `new`; `silent` and `answers again` of modules. */
             fate: string;
         };
         /** @description What a check by hand would prove. */
@@ -1071,6 +1203,80 @@ export interface components {
             /** @description Sound range in words. */
             expected: string;
         };
+        /** @description A code with its echoes. */
+        Group: components["schemas"]["CodeMark"] & {
+            /** @description What it is to the rest. */
+            role: components["schemas"]["Role"];
+            /**
+             * Format: double
+             * @description Share of the suspicion that would set it, 0 to 1.
+             */
+            share: number;
+            /** @description Codes and silences that only echo it. */
+            echoes: components["schemas"]["CodeMark"][];
+        };
+        /** @description The latest identification. */
+        Identification: {
+            /**
+             * Format: int64
+             * @description Number of its entry.
+             */
+            number: number;
+            /** @description How often it was read. */
+            times: number;
+            /** @description Modules. */
+            modules: components["schemas"]["Identified"][];
+        };
+        /** @description A module. */
+        Identified: components["schemas"]["Identity"] & {
+            /** @description Name. */
+            name: string;
+            /** @description It carries another vehicle's number. */
+            foreign: boolean;
+            /** @description What is otherwise than when it was read first; empty when nothing is. */
+            changed: string;
+        };
+        /**
+         * @description What a module says of itself, by the standard identifiers of ISO 14229-1 C.1; empty where it
+         *     does not tell.
+         */
+        Identity: {
+            /**
+             * @description Module part of the vehicle file.
+             * @default
+             */
+            module: string;
+            /**
+             * @description It answered.
+             * @default false
+             */
+            answered: boolean;
+            /**
+             * @description F187, spare part number.
+             * @default
+             */
+            part: string;
+            /**
+             * @description F193, hardware version.
+             * @default
+             */
+            hardware: string;
+            /**
+             * @description F195, software version.
+             * @default
+             */
+            software: string;
+            /**
+             * @description F18C, serial number.
+             * @default
+             */
+            serial: string;
+            /**
+             * @description F190, vehicle identification number that it carries.
+             * @default
+             */
+            vin: string;
+        };
         /** @description What a reading would show if something were the case. */
         If: {
             /** @description Repair item; empty for a sound vehicle. */
@@ -1232,6 +1438,11 @@ export interface components {
         Marked: {
             text: string;
         };
+        /**
+         * @description What a code is about, in the order in which one looks at them.
+         * @enum {string}
+         */
+        Matter: "supply" | "communication" | "circuit" | "plausibility";
         /** @description A reading to take from the meter. */
         Metered: {
             quantity: components["schemas"]["QuantityKind"];
@@ -1392,6 +1603,17 @@ export interface components {
         Override: {
             module: string;
             reason: string;
+        };
+        /** @description What it makes. */
+        Own: {
+            /** @description Module part. */
+            module: string;
+            /** @description Code and failure type; empty for silence. */
+            code: string;
+            /** @description Meaning. */
+            text: string;
+            /** @description What made it, in words. */
+            by: string;
         };
         /** @description Two faults at once. */
         PairView: {
@@ -1583,6 +1805,11 @@ export interface components {
         Report: {
             text: string;
         };
+        /**
+         * @description What a code is to the rest.
+         * @enum {string}
+         */
+        Role: "cause" | "unrelated" | "old" | "own";
         /** @description A roll call as it is now. */
         RollView: {
             /** @description It runs. */
@@ -1626,6 +1853,29 @@ export interface components {
             /** @description It is evidence and may be doubted. */
             evidence: boolean;
         };
+        /** @description How far the monitor behind a cleared code is. */
+        Run: {
+            module: string;
+            code: string;
+            /** @description Its monitor has run since clearing; nothing where its module does not answer. */
+            ran?: boolean | null;
+            /** @description It fails now. */
+            failing: boolean;
+        };
+        /** @description A scan that was kept. */
+        ScanRef: {
+            /**
+             * Format: int64
+             * @description Number of its entry.
+             */
+            number: number;
+            /** @description Time. */
+            at: string;
+            /** @description State it was made in, in words. */
+            state: string;
+            /** @description Codes failing or stored. */
+            codes: number;
+        };
         /** @description The latest scan. */
         ScanView: {
             /**
@@ -1637,6 +1887,8 @@ export interface components {
             at: string;
             /** @description Modules. */
             modules: components["schemas"]["ModuleView"][];
+            /** @description Codes and silences in the order they matter, each with its echoes. */
+            triage: components["schemas"]["Group"][];
             /** @description Codes were cleared after it. */
             cleared_since: boolean;
         };
@@ -1805,7 +2057,32 @@ export interface components {
             reference: string;
             demo: boolean;
             signed_off: boolean;
+            /** @description What was done; empty before the repair. */
+            repaired: string;
             entries: number;
+        };
+        /** @description A reading of the supply, taken or still to take. */
+        SupplyRow: {
+            /** @description `rest`, `load`, `crank` or `charging`. */
+            kind: string;
+            /** @description The state it is taken in. */
+            state: components["schemas"]["OperatingState"];
+            /** @description Its name. */
+            state_name: string;
+            /** @description Point of the red lead. */
+            red: string;
+            /** @description Point of the black lead. */
+            black: string;
+            /** @description What a sound vehicle shows. */
+            expected: string;
+            /**
+             * Format: int64
+             * @description Ledger entry of the latest reading; 0 when there is none.
+             */
+            number: number;
+            /** @description The reading in words. */
+            text: string;
+            judged?: null | components["schemas"]["Judged"];
         };
         /** @description A repair item under suspicion. */
         Suspect: {
@@ -1966,8 +2243,17 @@ export interface components {
             /** @description Readings as flags on the sheet. */
             flags: components["schemas"]["Flag"][];
             scan?: null | components["schemas"]["ScanView"];
+            identification?: null | components["schemas"]["Identification"];
+            /** @description Readings of the supply, taken or still to take. */
+            supply: components["schemas"]["SupplyRow"][];
+            /** @description All scans kept, oldest first. */
+            scans: components["schemas"]["ScanRef"][];
             /** @description Comparison of the first and the last scan. */
             compared: components["schemas"]["Compared"][];
+            /** @description After clearing: what must run before a code's absence counts. */
+            watched: components["schemas"]["Watched"][];
+            /** @description Codes and silences that the technician's own doings make. */
+            own: components["schemas"]["Own"][];
             repair?: null | components["schemas"]["Repair"];
             /** @description What must be shown after the repair. */
             proofs: components["schemas"]["Proof"][];
@@ -1979,6 +2265,23 @@ export interface components {
         /** @description A state to bring the vehicle into. */
         Wanted: {
             state: components["schemas"]["OperatingState"];
+        };
+        /** @description A code that was cleared, and what must happen before its absence says anything (N7). */
+        Watched: {
+            /** @description Module. */
+            module: string;
+            /** @description Code and failure type. */
+            code: string;
+            /** @description Meaning. */
+            text: string;
+            /** @description What makes its monitor run, in words. */
+            runs_when: string;
+            /** @description On a sound vehicle it runs in the present state. */
+            runs_here: boolean;
+            /** @description The nearest state with a name in which it runs; empty where none is known. */
+            state: string;
+            /** @description Its name. */
+            state_name: string;
         };
         /** @description One thing that raises or lowers a repair item before evidence. */
         Weight: {
@@ -2143,6 +2446,27 @@ export interface operations {
             };
         };
     };
+    announced: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Announced"];
+                };
+            };
+        };
+    };
     clear: {
         parameters: {
             query?: never;
@@ -2175,6 +2499,38 @@ export interface operations {
                 };
             };
             502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query: {
+                from: number;
+                to: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"][];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2454,6 +2810,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    identify: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
                 };
             };
             502: {
@@ -2910,6 +3324,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RollView"];
+                };
+            };
+        };
+    };
+    table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"][];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

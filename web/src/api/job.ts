@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useEffect, useState } from "react";
+import { createContext, useContext, useEffect } from "react";
 import { api, type Face, type Progress, type Sheet, trouble, type View } from "./client";
 
 type Body = Record<string, unknown>;
@@ -27,7 +27,15 @@ export function useView(job: number) {
   useEffect(() => {
     const events = new EventSource(`/api/events?job=${job}`);
     events.addEventListener("changed", () => {
+      cache.setQueryData(["progress", job], []);
       if (cache.isMutating() === 0) cache.invalidateQueries({ queryKey: ["job", job] });
+    });
+    events.addEventListener("progress", (e) => {
+      const now = JSON.parse((e as MessageEvent<string>).data) as Progress;
+      // The first of a new run takes the place of the last one's.
+      cache.setQueryData(["progress", job], (before: Progress[] = []) =>
+        now.done <= 1 ? [now] : [...before, now],
+      );
     });
     return () => events.close();
   }, [job, cache]);
@@ -43,18 +51,13 @@ export function useView(job: number) {
 
 /** How far work at the vehicle is, as it is told; empty when nothing runs. */
 export function useProgress(job: number): Progress[] {
-  const [told, setTold] = useState<Progress[]>([]);
-  useEffect(() => {
-    const events = new EventSource(`/api/events?job=${job}`);
-    events.addEventListener("progress", (e) => {
-      const now = JSON.parse((e as MessageEvent<string>).data) as Progress;
-      // The first of a new run takes the place of the last one's.
-      setTold((before) => (now.done <= 1 ? [now] : [...before, now]));
-    });
-    events.addEventListener("changed", () => setTold([]));
-    return () => events.close();
-  }, [job]);
-  return told;
+  const told = useQuery({
+    queryKey: ["progress", job],
+    initialData: [] as Progress[],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => [] as Progress[],
+  });
+  return told.data;
 }
 
 /** The roll call, twice a second while it runs. */

@@ -9,6 +9,7 @@ import { Network } from "../stages/Network";
 import { Outputs } from "../stages/Outputs";
 import { Prove } from "../stages/Prove";
 import { Report } from "../stages/Report";
+import { Supply } from "../stages/Supply";
 import { Keys } from "./Keys";
 import { Ledger } from "./Ledger";
 import { Suspects } from "./Suspects";
@@ -16,6 +17,7 @@ import { Vitals } from "./Vitals";
 
 const SHEETS: Record<string, () => ReactNode> = {
   intake: Intake,
+  supply: Supply,
   codes: Codes,
   network: Network,
   circuit: Circuit,
@@ -81,6 +83,7 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
   return (
     <Job value={{ view, act, busy: actions.isPending ? (actions.variables?.what ?? "") : "" }}>
       <div
+        data-busy={actions.isPending ? (actions.variables?.what ?? "") : ""}
         className="print-open grid h-screen overflow-hidden max-md:h-auto max-md:overflow-visible"
         style={{ gridTemplateRows: "52px minmax(0,1fr) auto" }}
       >

@@ -2,6 +2,8 @@ import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 import type { Intake as Data, Strength } from "../api/client";
 import { useJob } from "../api/job";
+import { Earlier } from "./intake/Earlier";
+import { FromVehicle } from "./intake/FromVehicle";
 import { RecentField } from "./intake/RecentField";
 
 const FIELDS: { key: "vin" | "reference" | "conditions" | "lamps"; label: string; hint: string }[] =
@@ -36,6 +38,8 @@ export function Intake() {
         <textarea
           className="field py-2 text-lg"
           rows={2}
+          // biome-ignore lint/a11y/noAutofocus: a new job begins with the complaint
+          autoFocus={view.intake.complaint === ""}
           value={data.complaint}
           onChange={(e) => set({ complaint: e.target.value })}
         />
@@ -115,6 +119,9 @@ export function Intake() {
             {f.key === "vin" && data.vin === view.intake.vin && !view.vin_trouble && (
               <span className="text-[14px] text-verdigris">○ check digit right</span>
             )}
+            {f.key === "vin" && (
+              <FromVehicle job={view.id} vin={data.vin} take={(vin) => set({ vin })} />
+            )}
           </label>
         ))}
         <label>
@@ -127,6 +134,7 @@ export function Intake() {
           />
         </label>
       </div>
+      <Earlier job={view.id} vin={data.vin} />
       <RecentField recent={data.recent ?? []} set={(recent) => set({ recent })} />
       <button type="submit" className="act mt-5" disabled={busy !== ""}>
         Keep and go to the codes

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, type BusTree, trouble } from "../api/client";
 import { useJob, useRollCall } from "../api/job";
 import { BusRows } from "./network/BusRows";
+import { Identification } from "./network/Identification";
 import { RollControls } from "./network/RollControls";
 
 /** This vehicle's buses as they are wired, with who answers over time. */
@@ -31,6 +32,7 @@ export function Network() {
       {buses.data?.map((bus) => (
         <BusRows key={bus.id} bus={bus} roll={roll.data} />
       ))}
+      <Identification />
     </section>
   );
 }

@@ -85,6 +85,25 @@ impl Bench {
         Ok(out)
     }
 
+    /// Codes of modules with their status alone; nothing of those that do not answer.
+    ///
+    /// # Errors
+    /// In words, when there is no link at all.
+    pub async fn statuses(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+        wanted: impl Fn(&str) -> bool,
+    ) -> Result<BTreeMap<String, Option<Vec<ReadCode>>>, String> {
+        self.gateway().await?;
+        let mut said = BTreeMap::new();
+        let mut asked = self.ask_all(vehicle, wanted, statuses_of);
+        while let Some(answer) = asked.join_next().await {
+            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            said.insert(module, answer.ok());
+        }
+        Ok(said)
+    }
+
     /// Who answers now; nothing of those that could not be asked.
     ///
     /// # Errors
@@ -190,6 +209,18 @@ async fn supply_of(gateway: Arc<Gateway>, who: u16) -> Result<Option<f64>, LinkE
         [high, low] => Some(f64::from(i16::from_be_bytes([high, low])) / 1000.0),
         _ => None,
     })
+}
+
+async fn statuses_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, LinkError> {
+    let all = read_codes::supported(&gateway, who).await?.into_iter();
+    Ok(all
+        .map(|c| ReadCode {
+            code: c.code,
+            failure_type: c.failure_type,
+            status: c.status,
+            snapshot: Vec::new(),
+        })
+        .collect())
 }
 
 async fn codes_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, LinkError> {

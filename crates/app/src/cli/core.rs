@@ -7,6 +7,7 @@ use diagnosis::{Evidence, Model, Posterior, Present, next, suspects};
 use serde_json::{Map, Value, json};
 use std::io::Write;
 use std::path::Path;
+use std::sync::Arc;
 use vehicle::{OperatingState, Vehicle};
 
 type Outcome = Result<(), String>;
@@ -33,8 +34,8 @@ pub(super) fn vehicle(path: &Path) -> Result<Vehicle, String> {
     })
 }
 
-fn circuit(path: &Path) -> Result<Circuit, String> {
-    Circuit::new(vehicle(path)?).map_err(|e| format!("{}: {e}", path.display()))
+fn circuit(path: &Path) -> Result<Arc<Circuit>, String> {
+    Circuit::new(vehicle(path)?).map(Arc::new).map_err(|e| format!("{}: {e}", path.display()))
 }
 
 fn state(circuit: &Circuit, name: &str) -> Result<OperatingState, String> {
@@ -101,12 +102,16 @@ pub(super) fn solve(point: &Point) -> Outcome {
         .filter(|(_, p)| p.module.is_some())
         .map(|(k, p)| (p.id.clone(), json!(s.alive(&c, k))))
         .collect();
-    let codes: Vec<Value> = software::monitors(&c, &s)
-        .into_iter()
-        .zip(&v.monitors)
-        .filter(|(verdict, _)| *verdict == Verdict::Failed)
-        .map(|(_, m)| json!({"module": m.module, "code": m.code, "failure_type": m.failure_type}))
-        .collect();
+    let codes: Vec<Value> = software::monitors(
+        &c,
+        &s,
+        &circuit::hearing::deaf(&c, &state, &changes),
+    )
+    .into_iter()
+    .zip(&v.monitors)
+    .filter(|(verdict, _)| *verdict == Verdict::Failed)
+    .map(|(_, m)| json!({"module": m.module, "code": m.code, "failure_type": m.failure_type}))
+    .collect();
     if point.json {
         print(&json!({"cavities": cavities, "conductors": conductors, "modules": modules,
             "codes": codes, "converged": s.converged}));

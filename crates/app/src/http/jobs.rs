@@ -35,6 +35,8 @@ pub struct Summary {
     reference: String,
     demo: bool,
     signed_off: bool,
+    /// What was done; empty before the repair.
+    repaired: String,
     entries: usize,
 }
 
@@ -104,6 +106,14 @@ pub async fn list(State(shop): App) -> Answer<Vec<Summary>> {
             reference: intake.reference,
             demo: job.demo.is_some(),
             signed_off: entries.iter().any(|e| e.entry == Entry::SignedOff),
+            repaired: entries
+                .iter()
+                .rev()
+                .find_map(|e| match &e.entry {
+                    Entry::Repaired { text, .. } => Some(text.clone()),
+                    _ => None,
+                })
+                .unwrap_or_default(),
             entries: entries.len(),
         });
     }

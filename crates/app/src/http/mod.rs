@@ -2,6 +2,7 @@
 
 mod assets;
 mod guard;
+mod identity;
 mod jobs;
 mod network;
 mod problem;
@@ -51,6 +52,12 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(vehicle_side::state))
         .routes(routes!(scans::scan))
         .routes(routes!(scans::stop))
+        .routes(routes!(identity::identify))
+        .routes(routes!(identity::table))
+        .routes(routes!(identity::announced))
+        .routes(routes!(network::table))
+        .routes(routes!(scans::compare))
+        .routes(routes!(scans::runs))
         .routes(routes!(scans::read_codes))
         .routes(routes!(scans::typed_codes))
         .routes(routes!(network::roll_call, network::call))

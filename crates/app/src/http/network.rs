@@ -7,6 +7,7 @@ use crate::roll_call::RollView;
 use crate::view::View;
 use axum::Json;
 use axum::extract::{Path, State};
+use axum::response::Response;
 use diagnosis::ledger::Entry;
 use diagnosis::network::BusTree;
 use serde::Deserialize;
@@ -56,6 +57,18 @@ pub async fn call(
         }
     }
     Ok(Json(shop.roll_calls.view(id)))
+}
+
+/// The rounds of the roll call as CSV: a row each, a column a module, `1` answered, `0` silent,
+/// empty not asked, with the marks beside.
+#[utoipa::path(get, path = "/api/jobs/{id}/roll-call.csv", responses((status = 200, body = String, content_type = "text/csv"), (status = 422, body = Problem)))]
+pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Problem> {
+    job(&shop, id)?;
+    let rows = shop.roll_calls.table(id);
+    if rows.len() < 2 {
+        return Err(Problem::input("no round yet; let the roll call run first"));
+    }
+    super::identity::csv(&format!("job-{id}-roll-call.csv"), &rows)
 }
 
 /// Something the hand does now.

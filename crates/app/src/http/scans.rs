@@ -5,16 +5,16 @@ use super::problem::Problem;
 use super::vehicle_side::{Wanted, at_rest, rest, state_now};
 use crate::progress::Progress;
 use crate::shop::Shop;
-use crate::view::View;
+use crate::view::{self, Compared, View};
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use diagnosis::Model;
 use diagnosis::ledger::{Case, Entry, ReadCode, ScannedModule};
 use diagnosis::pasted::{self, Pasted};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 /// Why a module says nothing of itself in a scan that was stopped.
 const STOPPED: &str = "not asked: the scan was stopped";
@@ -86,8 +86,8 @@ pub async fn scan(
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
     let before = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
     let others: Vec<ScannedModule> = match (wanted.modules.is_empty(), before.scans.last()) {
-        (false, Some((_, last))) => {
-            last.iter().filter(|m| !wanted.wants(&m.module)).cloned().collect()
+        (false, Some(last)) => {
+            last.modules.iter().filter(|m| !wanted.wants(&m.module)).cloned().collect()
         }
         _ => Vec::new(),
     };
@@ -119,7 +119,7 @@ pub async fn clear(
     let (_, model) = job(&shop, id)?;
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
     let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
-    let kept = case.scans.last().map(|(n, _)| *n);
+    let kept = case.scans.last().map(|s| s.number);
     if kept.is_none() || case.clears.last() > kept.as_ref() {
         return Err(Problem::input("scan first: codes are kept before they are cleared"));
     }
@@ -132,6 +132,66 @@ pub async fn clear(
         return Err(Problem::vehicle(why.join("; ")));
     }
     keep(&shop, id, Entry::Cleared { modules: done.into_iter().map(|(m, _)| m).collect() }).await
+}
+
+/// Two scans by the numbers of their entries.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct Two {
+    from: u64,
+    to: u64,
+}
+
+/// What became of each code from one scan to a later one.
+#[utoipa::path(get, path = "/api/jobs/{id}/compare", params(Two), responses((status = 200, body = [Compared]), (status = 422, body = Problem)))]
+pub async fn compare(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Query(two): Query<Two>,
+) -> Answer<Vec<Compared>> {
+    let (_, model) = job(&shop, id)?;
+    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let scan = |number: u64| {
+        let found = case.scans.iter().find(|s| s.number == number);
+        found.ok_or_else(|| Problem::input(format!("entry {number} is no scan; choose another")))
+    };
+    let (from, to) = (scan(two.from.min(two.to))?, scan(two.from.max(two.to))?);
+    Ok(Json(view::compare(&case, from, to)))
+}
+
+/// How far the monitor behind a cleared code is.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Run {
+    module: String,
+    code: String,
+    /// Its monitor has run since clearing; nothing where its module does not answer.
+    ran: Option<bool>,
+    /// It fails now.
+    failing: bool,
+}
+
+/// What the monitors behind cleared codes have done since.
+#[utoipa::path(get, path = "/api/jobs/{id}/runs", responses((status = 200, body = [Run]), (status = 502, body = Problem)))]
+pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
+    let (_, model) = job(&shop, id)?;
+    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let watched = view::watched(&model, &case);
+    let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
+    let bench = shop.bench(id);
+    let read = bench.statuses(&model.circuit.vehicle, |m| modules.contains(m)).await;
+    let read = read.map_err(Problem::vehicle)?;
+    let run = |w: &view::Watched| {
+        let codes = read.get(&w.module).and_then(Option::as_ref);
+        let own = codes.and_then(|all| {
+            all.iter().find(|c| w.code == format!("{}-{}", c.code, c.failure_type))
+        });
+        Run {
+            module: w.module.clone(),
+            code: w.code.clone(),
+            ran: own.map(ReadCode::tested_since_clear),
+            failing: own.is_some_and(ReadCode::failing),
+        }
+    };
+    Ok(Json(watched.iter().map(run).collect()))
 }
 
 /// Time for the monitors to run after clearing, and once more for what takes longest.
@@ -149,7 +209,7 @@ pub async fn rescan(
     model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
-    if case.scans.last().map(|(n, _)| *n) <= case.clears.last().copied() {
+    if case.scans.last().map(|s| s.number) <= case.clears.last().copied() {
         // Nothing is cleared that was not kept.
         let modules = ask(&shop, id, &model, Modules::default()).await?;
         shop.append(id, &Entry::Scan { state: case.state.clone(), modules })

@@ -1,14 +1,18 @@
 //! What the screen shows of a job: derived from the ledger, rebuilt at every change.
 
+mod identity;
 mod proofs;
 mod rows;
 mod scan;
 mod stages;
+mod supply;
 
+pub use identity::Identification;
 pub use proofs::Proof;
 pub use rows::{Flag, Row};
-pub use scan::{Compared, ScanView};
+pub use scan::{Compared, ScanRef, ScanView, Watched, compare, watched};
 pub use stages::Stage;
+pub use supply::SupplyRow;
 
 use crate::bench::modules;
 use circuit::Probe;
@@ -17,6 +21,7 @@ use diagnosis::gate::{self, Gate};
 use diagnosis::ledger::{Case, Intake, Numbered, Repair};
 use diagnosis::next::{self, Ask, Check};
 use diagnosis::odd;
+use diagnosis::own::Own;
 use diagnosis::prior::Priors;
 use diagnosis::shared;
 use diagnosis::suspects::{self, Suspect};
@@ -90,8 +95,18 @@ pub struct View {
     pub flags: Vec<Flag>,
     /// Latest scan.
     pub scan: Option<ScanView>,
+    /// Who the modules say they are.
+    pub identification: Option<Identification>,
+    /// Readings of the supply, taken or still to take.
+    pub supply: Vec<SupplyRow>,
+    /// All scans kept, oldest first.
+    pub scans: Vec<ScanRef>,
     /// Comparison of the first and the last scan.
     pub compared: Vec<Compared>,
+    /// After clearing: what must run before a code's absence counts.
+    pub watched: Vec<Watched>,
+    /// Codes and silences that the technician's own doings make.
+    pub own: Vec<Own>,
     /// The repair.
     pub repair: Option<Repair>,
     /// What must be shown after the repair.
@@ -299,6 +314,11 @@ pub fn view(
         Some(id) => gate::gate(model, &still, id)?,
         None => None,
     };
+    // What a scan means is told by what was suspected when it was made.
+    let bearing = match (&case.repair, case.scans.last()) {
+        (Some(repair), Some(scan)) if scan.number > repair.number => &now,
+        _ => &weighed.before,
+    };
     let number = |piece: usize| {
         let list = if case.repair.is_none() { &case.evidence } else { &case.after };
         list.get(piece).map_or(0, |(n, _)| *n)
@@ -356,8 +376,13 @@ pub fn view(
         next: checks,
         certain,
         flags: rows::flags(&case, &weighed, entries),
-        scan: scan::scan(model, &case, &weighed.before, entries),
+        scan: scan::scan(model, &priors, &case, bearing),
+        identification: identity::identification(model, &case),
+        supply: supply::supply(model, &case, &weighed)?,
+        scans: scan::scans(model, &case),
         compared: scan::compared(&case),
+        watched: scan::watched(model, &case),
+        own: scan::own_now(model, &case),
         repair: case.repair.clone(),
         proofs,
         signed_off: case.signed_off,

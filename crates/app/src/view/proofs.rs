@@ -163,8 +163,9 @@ fn seen(model: &Model, case: &Case, e: &Evidence, place: &str, was: Sight) -> Pr
 /// A scan after clearing: a code that passed long ago says it fails until it was cleared.
 fn scan(case: &Case) -> Proof {
     let repaired = case.repair.as_ref().map_or(0, |r| r.number);
-    let scan = case.scans.iter().rev().find(|(n, _)| *n > repaired);
-    let failing: Option<Vec<String>> = scan.map(|(_, modules)| {
+    let scan = case.scans.iter().rev().find(|s| s.number > repaired);
+    let failing: Option<Vec<String>> = scan.map(|scan| {
+        let modules = &scan.modules;
         let silent = modules.iter().filter(|m| !m.answered).map(|m| format!("{} silent", m.module));
         let codes = modules.iter().flat_map(|m| {
             let failing = m.codes.iter().filter(|c| c.failing());

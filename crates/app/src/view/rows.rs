@@ -1,12 +1,14 @@
 //! The ledger's rows and the flags on the sheet.
 
 use super::{Weighed, probe};
+use circuit::Probe;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
 use diagnosis::verdict::{Judged, Verdict};
 use diagnosis::{Model, words};
 use serde::Serialize;
 use utoipa::ToSchema;
+use vehicle::OperatingState;
 
 /// A ledger row.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -44,6 +46,19 @@ pub struct Flag {
     pub verdict: Verdict,
 }
 
+/// Readings of a probe in a state, oldest first: entry and value in words.
+pub(super) fn taken(
+    case: &Case,
+    at: &Probe,
+    state: &OperatingState,
+) -> impl Iterator<Item = (u64, String)> {
+    let all = case.evidence.iter().chain(&case.after);
+    all.filter(move |(_, e)| e.state == *state).filter_map(move |(n, e)| {
+        let (probe, value) = probe(&e.finding).filter(|(probe, _)| probe == at)?;
+        Some((*n, words::value(probe.instrument, value.unwrap_or(f64::INFINITY))))
+    })
+}
+
 pub(super) fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -> Row {
     let module_count = |m: &[ScannedModule]| {
         let answered = m.iter().filter(|m| m.answered).count();
@@ -79,6 +94,10 @@ pub(super) fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -
                 }
             };
             ("roll_call", format!("Roll call kept, {} s", call.seconds), text)
+        }
+        Entry::Identified { modules } => {
+            let told = modules.iter().filter(|m| m.answered).count();
+            ("identified", "Identification read".into(), format!("of {told} modules"))
         }
         Entry::Cleared { modules } => {
             ("cleared", "Codes cleared".into(), format!("in {}", modules.join(", ")))

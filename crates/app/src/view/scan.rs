@@ -1,10 +1,11 @@
-//! The latest scan with what each code bears on, and two scans compared.
+//! The latest scan, its codes in the order they matter, and two scans compared.
 
-use diagnosis::ledger::{Case, Numbered, ScannedModule};
-use diagnosis::{Model, Posterior};
+use diagnosis::ledger::{Case, ReadCode, Scan, ScannedModule};
+use diagnosis::own::{self, Own};
+use diagnosis::triage::{self, Group};
+use diagnosis::{Model, Posterior, Priors, words};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
 
 /// The latest scan.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -15,6 +16,8 @@ pub struct ScanView {
     pub at: String,
     /// Modules.
     pub modules: Vec<ModuleView>,
+    /// Codes and silences in the order they matter, each with its echoes.
+    pub triage: Vec<Group>,
     /// Codes were cleared after it.
     pub cleared_since: bool,
 }
@@ -49,135 +52,221 @@ pub struct CodeView {
     pub status: String,
     /// Freeze-frame data.
     pub snapshot: Vec<(String, String)>,
-    /// Whether it bears on the complaint, from the model.
-    pub bearing: String,
     /// What makes its monitor run.
     pub runs_when: String,
+    /// Supply when it was set, volts, where that was too low to trust it.
+    pub low_supply: Option<f64>,
+}
+
+/// A scan that was kept.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct ScanRef {
+    /// Number of its entry.
+    pub number: u64,
+    /// Time.
+    pub at: String,
+    /// State it was made in, in words.
+    pub state: String,
+    /// Codes failing or stored.
+    pub codes: usize,
 }
 
 /// A code in two scans.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
 pub struct Compared {
     /// Module.
     pub module: String,
     /// Code.
     pub code: String,
-    /// `gone`, `stayed` or `new`.
+    /// `gone`, `stayed`, `returned` after clearing, or `new`; `silent` and `answers again` of modules.
     pub fate: String,
+}
+
+/// A code that was cleared, and what must happen before its absence says anything (N7).
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Watched {
+    /// Module.
+    pub module: String,
+    /// Code and failure type.
+    pub code: String,
+    /// Meaning.
+    pub text: String,
+    /// What makes its monitor run, in words.
+    pub runs_when: String,
+    /// On a sound vehicle it runs in the present state.
+    pub runs_here: bool,
+    /// The nearest state with a name in which it runs; empty where none is known.
+    pub state: String,
+    /// Its name.
+    pub state_name: String,
+}
+
+/// Supply below which codes are set apart, volts: the upper one of the lower limits that
+/// ISO 16750-2 gives for full function.
+const LOW_SUPPLY: f64 = 10.5;
+
+fn low_supply(code: &ReadCode) -> Option<f64> {
+    let volts = &code.snapshot.iter().find(|(name, _)| name == "supply")?.1;
+    let volts: f64 = volts.split(' ').next()?.parse().ok()?;
+    (volts < LOW_SUPPLY).then_some(volts)
+}
+
+fn name(model: &Model, module: &str) -> String {
+    let part = model.circuit.vehicle.parts.iter().find(|p| p.id == module);
+    part.map_or_else(|| module.to_owned(), |p| p.name.clone())
+}
+
+fn monitor<'a>(
+    model: &'a Model,
+    module: &str,
+    c: &ReadCode,
+) -> Option<(usize, &'a vehicle::Monitor)> {
+    let same = |m: &&vehicle::Monitor| {
+        (m.module.as_str(), &m.code, &m.failure_type) == (module, &c.code, &c.failure_type)
+    };
+    let mut all = model.circuit.vehicle.monitors.iter().enumerate();
+    all.find(|(_, m)| same(m))
+}
+
+fn troubling(m: &ScannedModule) -> impl Iterator<Item = &ReadCode> {
+    m.codes.iter().filter(|c| c.failing() || c.stored())
+}
+
+fn full(c: &ReadCode) -> String {
+    match c.failure_type.as_str() {
+        "" => c.code.clone(),
+        failure_type => format!("{}-{failure_type}", c.code),
+    }
 }
 
 pub(super) fn scan(
     model: &Model,
+    priors: &Priors,
     case: &Case,
     posterior: &Posterior,
-    entries: &[Numbered],
 ) -> Option<ScanView> {
-    let (number, modules) = case.scans.last()?;
-    let v = &model.circuit.vehicle;
-    let at = entries.iter().find(|e| e.number == *number).map(|e| e.at.clone());
-    let modules = modules
-        .iter()
-        .map(|m| ModuleView {
-            id: m.module.clone(),
-            name: v
-                .parts
-                .iter()
-                .find(|p| p.id == m.module)
-                .map_or_else(|| m.module.clone(), |p| p.name.clone()),
-            answered: m.answered,
-            asked: m.asked,
-            trouble: m.trouble.clone(),
-            passed: m.codes.iter().filter(|c| !c.failing() && c.tested_now()).count(),
-            codes: m
-                .codes
-                .iter()
-                .filter(|c| c.failing() || c.stored())
-                .map(|c| {
-                    let k = v.monitors.iter().position(|x| {
-                        x.module == m.module && x.code == c.code && x.failure_type == c.failure_type
-                    });
-                    let monitor = k.map(|k| &v.monitors[k]);
-                    CodeView {
-                        code: format!("{}-{}", c.code, c.failure_type),
-                        text: monitor
-                            .map_or_else(|| "not in the vehicle file".into(), |x| x.text.clone()),
-                        status: c.words().to_owned(),
-                        snapshot: c.snapshot.clone(),
-                        bearing: bearing(model, case, posterior, k, c.failing()),
-                        runs_when: monitor.map(|x| x.runs_when.clone()).unwrap_or_default(),
-                    }
-                })
-                .collect(),
-        })
-        .collect();
+    let scan = case.scans.last()?;
+    let own = own::made(model, &scan.doings);
+    let modules = scan.modules.iter().map(|m| ModuleView {
+        id: m.module.clone(),
+        name: name(model, &m.module),
+        answered: m.answered,
+        asked: m.asked,
+        trouble: m.trouble.clone(),
+        passed: m.codes.iter().filter(|c| !c.failing() && c.tested_now()).count(),
+        codes: troubling(m)
+            .map(|c| {
+                let monitor = monitor(model, &m.module, c).map(|m| m.1);
+                CodeView {
+                    code: full(c),
+                    text: monitor
+                        .map_or_else(|| "not in the vehicle file".into(), |x| x.text.clone()),
+                    status: c.words().to_owned(),
+                    snapshot: c.snapshot.clone(),
+                    runs_when: monitor.map(|x| x.runs_when.clone()).unwrap_or_default(),
+                    low_supply: low_supply(c),
+                }
+            })
+            .collect(),
+    });
     Some(ScanView {
-        number: *number,
-        at: at.unwrap_or_default(),
-        modules,
-        cleared_since: case.clears.iter().any(|c| c > number),
+        number: scan.number,
+        at: scan.at.clone(),
+        modules: modules.collect(),
+        triage: triage::triage(model, priors, posterior, &scan.state, &scan.modules, &own),
+        cleared_since: case.clears.iter().any(|c| *c > scan.number),
     })
 }
 
-/// Whether a code comes from what is suspected: the share of suspicion that would set it.
-fn bearing(
-    model: &Model,
-    case: &Case,
-    posterior: &Posterior,
-    monitor: Option<usize>,
-    failing: bool,
-) -> String {
-    let Some(k) = monitor else {
-        return "unknown to this vehicle file".into();
+pub(super) fn scans(model: &Model, case: &Case) -> Vec<ScanRef> {
+    let of = |s: &Scan| ScanRef {
+        number: s.number,
+        at: s.at.clone(),
+        state: words::state(model, &s.state),
+        codes: s.modules.iter().map(|m| troubling(m).count()).sum(),
     };
-    let mut states: Vec<&OperatingState> = case.evidence.iter().map(|(_, e)| &e.state).collect();
-    states.sort();
-    states.dedup();
-    let mut share = 0.0f64;
-    for state in states {
-        let p = model.predict_all(state);
-        let sum: f64 = p
-            .all()
-            .zip(&posterior.hypotheses)
-            .filter(|(s, _)| s.monitor(k) == circuit::software::Verdict::Failed)
-            .map(|(_, p)| p)
-            .sum();
-        share = share.max(sum);
-    }
-    match (share, failing) {
-        (s, _) if s > 0.5 => format!("own code of what is suspected ({:.0} %)", 100.0 * s),
-        (s, true) => format!("failing now; {:.0} % of what is suspected would set it", 100.0 * s),
-        (s, false) if s < 0.01 => "unrelated: no suspect sets it; an old entry".into(),
-        (s, false) => format!("old; {:.0} % of what is suspected would set it", 100.0 * s),
-    }
+    case.scans.iter().map(of).collect()
+}
+
+/// What became of each code from one scan to a later one.
+pub fn compare(case: &Case, from: &Scan, to: &Scan) -> Vec<Compared> {
+    let cleared = case.clears.iter().any(|c| (from.number..to.number).contains(c));
+    let list = |scan: &Scan| -> Vec<(String, String)> {
+        let codes = |m: &ScannedModule| {
+            troubling(m).map(|c| (m.module.clone(), full(c))).collect::<Vec<_>>()
+        };
+        scan.modules.iter().flat_map(codes).collect()
+    };
+    let silent = |scan: &Scan, module: &str| {
+        scan.modules.iter().find(|m| m.module == module && m.asked).map(|m| !m.answered)
+    };
+    let (was, is) = (list(from), list(to));
+    let mut all = was.clone();
+    all.extend(is.iter().filter(|x| !was.contains(x)).cloned());
+    let codes = all.into_iter().filter_map(|x| {
+        let fate = match (was.contains(&x), is.contains(&x)) {
+            (true, true) if cleared => "returned",
+            (true, true) => "stayed",
+            // Of a module that is silent now nothing is known.
+            (true, false) if silent(to, &x.0) != Some(false) => return None,
+            (true, false) => "gone",
+            _ => "new",
+        };
+        Some(Compared { module: x.0, code: x.1, fate: fate.to_owned() })
+    });
+    let modules = to.modules.iter().filter_map(|m| {
+        let fate = match (silent(from, &m.module)?, silent(to, &m.module)?) {
+            (false, true) => "silent now",
+            (true, false) => "answers again",
+            _ => return None,
+        };
+        Some(Compared { module: m.module.clone(), code: String::new(), fate: fate.to_owned() })
+    });
+    codes.chain(modules).collect()
 }
 
 pub(super) fn compared(case: &Case) -> Vec<Compared> {
-    let (Some(first), Some(last)) = (case.scans.first(), case.scans.last()) else {
+    match (case.scans.first(), case.scans.last()) {
+        (Some(first), Some(last)) if first.number != last.number => compare(case, first, last),
+        _ => Vec::new(),
+    }
+}
+
+/// What must run before the absence of codes cleared last counts; empty before clearing and after
+/// the next scan.
+pub fn watched(model: &Model, case: &Case) -> Vec<Watched> {
+    let Some(cleared) = case.clears.last() else { return Vec::new() };
+    let Some(scan) = case.scans.iter().rev().find(|s| s.number < *cleared) else {
         return Vec::new();
     };
-    if first.0 == last.0 {
+    if case.scans.last().is_some_and(|s| s.number > *cleared) {
         return Vec::new();
     }
-    let list = |modules: &[ScannedModule]| -> Vec<(String, String)> {
-        modules
-            .iter()
-            .flat_map(|m| {
-                m.codes
-                    .iter()
-                    .filter(|c| c.failing() || c.stored())
-                    .map(|c| (m.module.clone(), format!("{}-{}", c.code, c.failure_type)))
-            })
-            .collect()
+    let v = &model.circuit.vehicle;
+    let runs = |state: &vehicle::OperatingState, m: usize| {
+        model.predict(state).healthy.monitor(m) != circuit::software::Verdict::NotRun
     };
-    let (was, is) = (list(&first.1), list(&last.1));
-    let fate = |x: &(String, String)| match (was.contains(x), is.contains(x)) {
-        (true, true) => "stayed",
-        (true, false) => "gone",
-        _ => "new",
-    };
-    let mut all = was.clone();
-    all.extend(is.iter().filter(|x| !was.contains(x)).cloned());
-    all.iter()
-        .map(|x| Compared { module: x.0.clone(), code: x.1.clone(), fate: fate(x).to_owned() })
-        .collect()
+    let mut states: Vec<&vehicle::NamedState> = v.states.iter().collect();
+    states.sort_by(|a, b| a.minutes.total_cmp(&b.minutes));
+    let all = scan.modules.iter().flat_map(|m| troubling(m).map(move |c| (m, c)));
+    all.filter_map(|(m, c)| {
+        let (k, monitor) = monitor(model, &m.module, c)?;
+        let runs_here = runs(&case.state, k);
+        let state = states.iter().find(|s| !runs_here && runs(&s.state, k));
+        Some(Watched {
+            module: m.module.clone(),
+            code: full(c),
+            text: monitor.text.clone(),
+            runs_when: monitor.runs_when.clone(),
+            runs_here,
+            state: state.map(|s| s.id.clone()).unwrap_or_default(),
+            state_name: state.map(|s| s.name.clone()).unwrap_or_default(),
+        })
+    })
+    .collect()
+}
+
+/// What the technician has done since clearing that modules may complain about.
+pub(super) fn own_now(model: &Model, case: &Case) -> Vec<Own> {
+    own::made(model, &case.doings)
 }

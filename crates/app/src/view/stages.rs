@@ -22,6 +22,8 @@ pub(super) fn stages(v: &View) -> Vec<Stage> {
     let of_kind = |kind: &str| v.ledger.iter().filter(|r| r.kind == kind).count();
     let codes = v.scan.as_ref().map(|s| s.modules.iter().map(|m| m.codes.len()).sum::<usize>());
     let done = v.proofs.iter().filter(|p| p.done).count();
+    let read = v.supply.iter().filter(|r| r.number > 0).count();
+    let supply = if read == 0 { String::new() } else { format!("{read}/{}", v.supply.len()) };
     let stage = |id: &str, name: &str, mark: String, built: bool| Stage {
         id: id.into(),
         name: name.into(),
@@ -35,7 +37,7 @@ pub(super) fn stages(v: &View) -> Vec<Stage> {
             if v.intake.complaint.is_empty() { "" } else { "done" }.into(),
             true,
         ),
-        stage("supply", "Supply", String::new(), false),
+        stage("supply", "Supply", supply, true),
         stage("codes", "Codes", codes.map(|c| c.to_string()).unwrap_or_default(), true),
         stage("network", "Network", count(of_kind("roll_call")), true),
         stage("circuit", "Circuit", count(of_kind("reading")), true),

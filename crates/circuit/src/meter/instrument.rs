@@ -82,6 +82,11 @@ impl Instrument {
         }
     }
 
+    /// Whether it loads what it is put on enough for a module to notice.
+    pub fn loads(self) -> bool {
+        matches!(self, Self::Shunt | Self::Lamp5 | Self::Lamp21 | Self::Led | Self::Jumper)
+    }
+
     /// Unit as shown; lights in per cent of their full brightness.
     pub fn unit(self) -> &'static str {
         match self {

@@ -103,8 +103,8 @@ impl Point<'_> {
         Some(if self.no_effect.contains(&part) { 0.0 } else { effect })
     }
 
-    /// What the software looks at.
-    pub fn view(&self) -> View<'_> {
-        View { volts: self.volts, alive: self.alive, asked: self.asked }
+    /// What the software looks at; `deaf` as in [`View`].
+    pub fn view<'a>(&'a self, deaf: &'a [u32]) -> View<'a> {
+        View { volts: self.volts, alive: self.alive, asked: self.asked, deaf }
     }
 }

@@ -193,8 +193,12 @@ impl Sweep {
             for n in &c.software.read {
                 self.factor.find(&c.plan, *n);
             }
-            let view =
-                View { volts: &self.factor.volts, alive: &self.now.alive, asked: &self.now.asked };
+            let view = View {
+                volts: &self.factor.volts,
+                alive: &self.now.alive,
+                asked: &self.now.asked,
+                deaf: &[],
+            };
             let asked = c.software.asked(&self.state, view);
             if asked != self.now.asked {
                 asked_changed = true;

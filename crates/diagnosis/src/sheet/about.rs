@@ -202,6 +202,12 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
             SignalSource::Output(output) => {
                 wires.extend(driven::own(model, h, output));
             }
+            // What a message brings comes from the sender's own pins.
+            SignalSource::Received { signal: of, .. } if of != id => {
+                self::signals(model, h, &[of], wires);
+            }
+            SignalSource::Received { .. } => {}
+            SignalSource::Arrives(message) => sender(model, h, message, wires),
             SignalSource::PinVolts { pin, against } => {
                 let Some(module) = c.part(&signal.module) else {
                     continue;
@@ -218,6 +224,28 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
                         pin_circuit(model, h, module, end, wires);
                     }
                 }
+            }
+        }
+    }
+}
+
+/// What the sender of a message needs: its supply and ground, its lines on the message's bus.
+fn sender(model: &Model, h: &Harness<'_>, message: &str, wires: &mut Wires) {
+    let c = &model.circuit;
+    let Some(message) = c.vehicle.messages.iter().find(|m| m.id == message) else { return };
+    let Some(part) = c.part(&message.sender) else { return };
+    for element in &c.vehicle.parts[part].elements {
+        let pins = match element {
+            Element::Supply { plus, minus, .. } => vec![plus, minus],
+            Element::CanTransceiver { high, low, bus, .. } if *bus == message.bus => {
+                vec![high, low]
+            }
+            Element::LinTransceiver { pin, bus, .. } if *bus == message.bus => vec![pin],
+            _ => continue,
+        };
+        for pin in pins {
+            for end in h.ends_at(part, pin) {
+                pin_circuit(model, h, part, end, wires);
             }
         }
     }

@@ -67,10 +67,12 @@ impl Bench for Exact {
         use circuit::software::{self, Verdict};
         let c = &MODEL.circuit;
         let s = c.solve(&self.state, &self.changes(), None);
+        let deaf = circuit::hearing::deaf(c, &self.state, &self.changes());
+        let answers = |k: usize| s.alive(c, k) && !deaf.contains(&(k as u32));
         let parts = c.vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
         let answers =
-            parts.map(|(k, p)| Finding::Answer { module: p.id.clone(), answers: s.alive(c, k) });
-        let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s));
+            parts.map(|(k, p)| Finding::Answer { module: p.id.clone(), answers: answers(k) });
+        let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s, &deaf));
         let codes = run.filter(|(_, v)| *v != Verdict::NotRun).map(|(m, v)| Finding::Code {
             module: m.module.clone(),
             code: m.code.clone(),

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { RollView } from "../../api/client";
 import { useJob, useLive, useRollCallWish } from "../../api/job";
 import { ByHand } from "../../ui/ByHand";
+import { KeyOff } from "../../ui/KeyOff";
 
 /** Starts, pauses, marks and keeps the roll call; moves the harness while it runs. */
 export function RollControls({ roll }: { roll?: RollView }) {
@@ -41,6 +42,9 @@ export function RollControls({ roll }: { roll?: RollView }) {
             <span className="num text-faint" role="status">
               {rounds} rounds, {roll?.seconds} s
             </span>
+            <a className="quiet flex items-center" href={`/api/jobs/${view.id}/roll-call.csv`}>
+              as CSV
+            </a>
           </>
         )}
         {rounds === 0 && (
@@ -54,19 +58,7 @@ export function RollControls({ roll }: { roll?: RollView }) {
           {wish.error?.message ?? roll?.trouble}
         </p>
       )}
-      {(view.state.key ?? "0") === "0" && (
-        <div className="mt-3 flex items-center gap-4 border-l-4 border-ochre pl-3">
-          <span>The key is at 0: modules sleep and will not answer.</span>
-          <button
-            type="button"
-            className="plain"
-            disabled={busy !== ""}
-            onClick={() => act("state", { state: { ...view.state, key: "15" } }).catch(() => {})}
-          >
-            Set key 15
-          </button>
-        </div>
-      )}
+      <KeyOff />
       {running && (
         <div className="mt-3 flex flex-wrap items-end gap-3">
           <label className="block w-64">

@@ -5,7 +5,7 @@ use crate::evidence::reading::{UNTOUCHED_VOLTS, with_tool};
 use crate::model::Model;
 use crate::next::value::MOST_BINS;
 use crate::posterior::Explains;
-use circuit::{Circuit, Instrument, Of, Probe};
+use circuit::{Instrument, Probe};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use vehicle::{Element, NamedState, OperatingState, Vehicle};
@@ -121,39 +121,13 @@ impl Reachable {
                 drops_at[*n].push(d);
             }
         }
-        Self { points, drops, drops_at, bus: on_a_bus(c) }
-    }
-}
-
-/// Nodes of bus lines. A voltmeter shows an average there that depends on how busy the bus is, so
-/// it is no check to propose; levels and frames of a bus have instruments of their own.
-fn on_a_bus(c: &Circuit) -> Vec<bool> {
-    let mut on = vec![false; c.nodes];
-    for (part, p) in c.vehicle.parts.iter().enumerate() {
-        let lines = p.elements.iter().flat_map(|e| match e {
-            Element::CanTransceiver { high, low, .. } => vec![high, low],
-            Element::LinTransceiver { pin, .. } => vec![pin],
-            _ => vec![],
-        });
-        for pin in lines {
-            if let Some(n) = c.pin_node.get(&(part, pin.clone())) {
-                on[*n] = true;
-            }
+        Self {
+            points,
+            drops,
+            drops_at,
+            bus: circuit::bus_lines::bus_lines(c).into_iter().map(|on| on != 0).collect(),
         }
     }
-    let lines: Vec<_> = c
-        .branches
-        .iter()
-        .filter(|b| matches!(b.of, Of::Wire(_) | Of::Terminal(..)) && b.from != 0 && b.to != 0)
-        .collect();
-    while lines.iter().any(|b| on[b.from] != on[b.to]) {
-        for b in &lines {
-            let both = on[b.from] || on[b.to];
-            on[b.from] = both;
-            on[b.to] = both;
-        }
-    }
-    on
 }
 
 /// What the suspects make of a reading: where two fingerprints are alike, every suspect moves both

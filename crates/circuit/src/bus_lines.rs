@@ -1,0 +1,45 @@
+//! Which nodes are lines of which bus.
+
+use crate::Of;
+use crate::compile::Circuit;
+use vehicle::Element;
+
+/// The bit of a bus, by its number in the vehicle file. Beyond 32 buses two share one.
+pub fn bit(bus: usize) -> u32 {
+    1 << (bus % 32)
+}
+
+/// For every node the buses it is a line of, a bit each: everything that conductors and contacts
+/// join to the pins of transceivers.
+pub fn bus_lines(c: &Circuit) -> Vec<u32> {
+    let mut on = vec![0u32; c.nodes];
+    for (part, p) in c.vehicle.parts.iter().enumerate() {
+        for element in &p.elements {
+            let (pins, bus) = match element {
+                Element::CanTransceiver { high, low, bus, .. } => (vec![high, low], bus),
+                Element::LinTransceiver { pin, bus, .. } => (vec![pin], bus),
+                _ => continue,
+            };
+            let Some(number) = c.vehicle.buses.iter().position(|b| b.id == *bus) else { continue };
+            for pin in pins {
+                if let Some(n) = c.pin_node.get(&(part, pin.clone())) {
+                    on[*n] |= bit(number);
+                }
+            }
+        }
+    }
+    on[0] = 0;
+    let lines: Vec<_> = c
+        .branches
+        .iter()
+        .filter(|b| matches!(b.of, Of::Wire(_) | Of::Terminal(..)) && b.from != 0 && b.to != 0)
+        .collect();
+    while lines.iter().any(|b| on[b.from] != on[b.to]) {
+        for b in &lines {
+            let both = on[b.from] | on[b.to];
+            on[b.from] = both;
+            on[b.to] = both;
+        }
+    }
+    on
+}
