@@ -2082,7 +2082,9 @@ export interface components {
             number: number;
             /** @description The reading in words. */
             text: string;
-            judged?: null | components["schemas"]["Judged"];
+            verdict?: null | components["schemas"]["Verdict"];
+            /** @description Why. */
+            why: string;
         };
         /** @description A repair item under suspicion. */
         Suspect: {

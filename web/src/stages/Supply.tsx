@@ -28,11 +28,10 @@ function Reading({ row }: { row: Row }) {
         <p>
           sound <span className="num">{row.expected}</span>
         </p>
-        {row.judged ? (
+        {row.verdict ? (
           <p className="text-[14px]">
-            <span className="num text-xl">{row.text}</span>{" "}
-            <VerdictMark verdict={row.judged.verdict} />
-            <span className="block text-faint">{row.judged.why}</span>
+            <span className="num text-xl">{row.text}</span> <VerdictMark verdict={row.verdict} />
+            <span className="block text-faint">{row.why}</span>
           </p>
         ) : (
           <p className="text-[14px] text-faint">{why}</p>

@@ -378,7 +378,7 @@ pub fn view(
         flags: rows::flags(&case, &weighed, entries),
         scan: scan::scan(model, &priors, &case, bearing),
         identification: identity::identification(model, &case),
-        supply: supply::supply(model, &case, &weighed)?,
+        supply: supply::supply(model, &case)?,
         scans: scan::scans(model, &case),
         compared: scan::compared(&case),
         watched: scan::watched(model, &case),

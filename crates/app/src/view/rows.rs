@@ -46,16 +46,16 @@ pub struct Flag {
     pub verdict: Verdict,
 }
 
-/// Readings of a probe in a state, oldest first: entry and value in words.
+/// Readings of a probe in a state, oldest first: entry and value; infinite is over limit.
 pub(super) fn taken(
     case: &Case,
     at: &Probe,
     state: &OperatingState,
-) -> impl Iterator<Item = (u64, String)> {
+) -> impl Iterator<Item = (u64, f64)> {
     let all = case.evidence.iter().chain(&case.after);
     all.filter(move |(_, e)| e.state == *state).filter_map(move |(n, e)| {
-        let (probe, value) = probe(&e.finding).filter(|(probe, _)| probe == at)?;
-        Some((*n, words::value(probe.instrument, value.unwrap_or(f64::INFINITY))))
+        let (_, value) = probe(&e.finding).filter(|(probe, _)| probe == at)?;
+        Some((*n, value.unwrap_or(f64::INFINITY)))
     })
 }
 

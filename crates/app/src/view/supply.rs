@@ -1,10 +1,9 @@
 //! The supply: what was read of the battery, and which codes came while it was low.
 
-use super::Weighed;
 use super::rows::taken;
 use diagnosis::ledger::Case;
-use diagnosis::verdict::Judged;
-use diagnosis::{Model, ModelError, supply};
+use diagnosis::verdict::Verdict;
+use diagnosis::{Model, ModelError, supply, words};
 use serde::Serialize;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
@@ -28,27 +27,33 @@ pub struct SupplyRow {
     pub number: u64,
     /// The reading in words.
     pub text: String,
-    /// Its verdict.
-    pub judged: Option<Judged>,
+    /// What it says of the supply itself, whatever is suspected.
+    pub verdict: Option<Verdict>,
+    /// Why.
+    pub why: String,
 }
 
-pub(super) fn supply(
-    model: &Model,
-    case: &Case,
-    weighed: &Weighed,
-) -> Result<Vec<SupplyRow>, ModelError> {
+pub(super) fn supply(model: &Model, case: &Case) -> Result<Vec<SupplyRow>, ModelError> {
     let row = |check: supply::SupplyCheck| {
         let latest = taken(case, &check.probe, &check.state.state).last();
+        let (verdict, why) = match latest {
+            Some((_, volts)) => {
+                let (verdict, why) = check.judge(volts);
+                (Some(verdict), why)
+            }
+            None => (None, String::new()),
+        };
         SupplyRow {
             kind: check.kind.to_owned(),
             state_name: check.state.name,
             state: check.state.state,
-            red: check.probe.red,
-            black: check.probe.black,
+            red: check.probe.red.clone(),
+            black: check.probe.black.clone(),
             expected: check.expected,
-            number: latest.as_ref().map_or(0, |l| l.0),
-            judged: latest.as_ref().and_then(|l| weighed.judged.get(&l.0).cloned()),
-            text: latest.map(|l| l.1).unwrap_or_default(),
+            number: latest.map_or(0, |l| l.0),
+            verdict,
+            why,
+            text: latest.map_or_else(String::new, |l| words::value(check.probe.instrument, l.1)),
         }
     };
     Ok(supply::checks(model)?.into_iter().map(row).collect())

@@ -1,5 +1,5 @@
 //! The shipped van with everything that can be wrong with it.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(dead_code, missing_docs, clippy::unwrap_used)]
 
 use diagnosis::evidence::Sight;
 use diagnosis::trial::{self, Bench};
@@ -23,7 +23,6 @@ pub struct Exact {
     state: OperatingState,
 }
 
-#[allow(dead_code)]
 impl Exact {
     pub fn with(hidden: &[&str]) -> Self {
         let find = |id: &&str| circuit::fault::by_id(&MODEL.circuit, id).unwrap();
@@ -98,7 +97,6 @@ impl Bench for Exact {
 }
 
 /// Follows the proposed checks to the end.
-#[allow(dead_code)]
 pub fn follow(hidden: &[&str], first: Vec<Evidence>) -> trial::Worked {
     let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(1);
     let rules = trial::Rules { most_checks: 15 };

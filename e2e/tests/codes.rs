@@ -1,0 +1,72 @@
+//! Codes in job 2: scanned, sorted, cleared, followed until their tests have run, compared; those of
+//! one's own unplugging labelled; the modules' identification kept.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod bench;
+use bench::{browser, program, view};
+use serde_json::json;
+use std::time::Duration;
+
+#[tokio::test]
+async fn scan_sort_clear_follow_and_compare() {
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
+    let b = browser().await;
+    let job = 2;
+    b.go(&format!("{url}/job/{job}/codes")).await;
+    b.press("Set key 15").await;
+    b.says("Key 15").await;
+    // Monitors run for a second after key-on before they can pass.
+    tokio::time::sleep(Duration::from_millis(2500)).await;
+    b.act(&url, job, "main", "Scan all modules").await;
+
+    // The reference leads; its sensors and what others make of them echo it.
+    b.css("li[data-code='A10 P0642-16'][data-role='cause']").await;
+    b.press_in("section[@aria-label='In order']", "Show 5 echoes").await;
+    b.css("[data-echo='A10 P0522-16']").await;
+    b.css("[data-echo='A26 U0401-81']").await;
+    b.picture("codes-sorted").await;
+
+    // Cleared only after the scan was kept; then each test is followed until it has run.
+    b.press("Clear codes").await;
+    b.says("is kept as entry").await;
+    b.act(&url, job, "main", "Clear them").await;
+    b.css("[data-run='came back']").await;
+    b.says("6 of 6 tests have run").await;
+    b.picture("since-clearing").await;
+    let v = b.act(&url, job, "main", "Scan again").await;
+    assert_eq!(v["watched"].as_array().unwrap().len(), 0);
+    b.says("Two scans compared").await;
+    b.says("returned").await;
+    let fates = v["compared"].as_array().unwrap();
+    assert!(fates.len() == 6 && fates.iter().all(|c| c["fate"] == "returned"), "{fates:#?}");
+
+    // What one does oneself is foretold, labelled, and suspects nobody.
+    let state = json!({"state": {"key": "15", "unplugged": ["X23"]}});
+    let r = reqwest::Client::new().post(format!("{url}/api/jobs/{job}/state")).json(&state);
+    assert!(r.send().await.unwrap().status().is_success());
+    b.css("details[data-own]").await;
+    tokio::time::sleep(Duration::from_millis(2500)).await;
+    let v = b.act(&url, job, "main", "Scan again").await;
+    b.press("Show").await;
+    b.press_in("section[@aria-label='In order']", "Show 2 more").await;
+    b.css("li[data-code='A23'][data-role='own']").await;
+    b.css("li[data-code='A24 U0164-87'][data-role='own']").await;
+    let about_climate = |s: &serde_json::Value| s["text"].as_str().unwrap().contains("U0164");
+    assert!(!v["symptoms"].as_array().unwrap().iter().any(about_climate), "{:#}", v["symptoms"]);
+
+    // Who the modules say they are, as a table to take along.
+    b.press("Network").await;
+    b.act(&url, job, "main", "Read identification").await;
+    b.css("[data-identity='A10']").await;
+    let table = reqwest::get(format!("{url}/api/jobs/{job}/identification.csv")).await.unwrap();
+    assert!(table.headers()["content-type"].to_str().unwrap().starts_with("text/csv"));
+    let table = table.text().await.unwrap();
+    assert!(table.starts_with("module,name,answered,part,"), "{table}");
+    assert_eq!(table.lines().count(), 26);
+    assert!(table.lines().any(|l| l.starts_with("A23,Climate module,no,")), "{table}");
+    let vin = view(&url, job).await["intake"]["vin"].as_str().unwrap().to_owned();
+    assert!(table.lines().any(|l| l.starts_with("A10,") && l.contains(&vin)), "{table}");
+    b.client.clone().close().await.unwrap();
+}
