@@ -44,9 +44,13 @@ async fn codes_are_set_by_the_circuit_kept_and_cleared() {
     assert_eq!(k8.status, 0, "ran and passed");
     let old = read_codes::supported(&link, REAR).await.unwrap();
     assert_eq!(old.iter().find(|c| c.code == "U3006").unwrap().status & 0x29, 0x28);
-    let length = |did: u16| Some(if did == 0xDD01 { 3 } else { 2 });
+    let length = |did: u16| match did {
+        0xDD00 => Some(4),
+        0xDD01 => Some(3),
+        _ => Some(2),
+    };
     let frame = read_codes::snapshot(&link, REAR, [0xF0, 0x06, 0x16], length).await.unwrap();
-    assert_eq!(frame[0], (0xDD01, vec![0x00, 0xE2, 0xFE]), "58110 km");
+    assert_eq!(frame[1], (0xDD01, vec![0x00, 0xE2, 0xFE]), "58110 km");
     clear_codes::all(&link, REAR).await.unwrap();
     let cleared = read_codes::supported(&link, REAR).await.unwrap();
     assert_eq!(cleared.iter().find(|c| c.code == "U3006").unwrap().status & 0x28, 0);

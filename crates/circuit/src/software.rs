@@ -236,13 +236,15 @@ impl Software {
             .functions
             .iter()
             .map(|f| Function {
-                modules: f.request.signals().into_iter().filter_map(module_of).collect(),
-                request: Condition::compile(&f.request, &number),
+                modules: f.condition().signals().into_iter().filter_map(module_of).collect(),
+                request: Condition::compile(&f.condition(), &number),
                 output: outputs.get(&f.output).copied().unwrap_or(usize::MAX),
             })
             .collect();
         let mut is_read = vec![false; nodes];
-        for id in vehicle.functions.iter().flat_map(|f| f.request.signals()) {
+        let conditions: Vec<vehicle::Condition> =
+            vehicle.functions.iter().map(vehicle::Function::condition).collect();
+        for id in conditions.iter().flat_map(vehicle::Condition::signals) {
             if let Some(Source::Volts(a, b)) = number.get(id).map(|k| signals[*k]) {
                 is_read[a] = true;
                 is_read[b] = true;

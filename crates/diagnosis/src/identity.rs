@@ -21,6 +21,8 @@ pub struct Identity {
     pub software: String,
     /// F18C, serial number.
     pub serial: String,
+    /// 0600, equipment it is set to, hexadecimal.
+    pub configuration: String,
     /// F190, vehicle identification number that it carries.
     pub vin: String,
 }

@@ -325,6 +325,7 @@ impl Case {
                 let feeds = |e: &Evidence| match code_of(model, &e.finding) {
                     Feeds::Not => false,
                     Feeds::Failing(m) => !own::is_own(model, &own, state, m),
+                    Feeds::Silent(module) => !own::is_own_silence(&own, state, module),
                     Feeds::Yes => true,
                 };
                 for mut found in scan_evidence(state, modules).into_iter().filter(feeds) {
@@ -460,14 +461,16 @@ fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
 }
 
 /// What the vehicle file knows of what a scan speaks of; what it does not have bears on nothing in it.
-enum Feeds {
+enum Feeds<'f> {
     Not,
     Yes,
     /// A code that fails, by its monitor.
     Failing(usize),
+    /// A module that is silent.
+    Silent(&'f str),
 }
 
-fn code_of(model: &Model, finding: &Finding) -> Feeds {
+fn code_of<'f>(model: &Model, finding: &'f Finding) -> Feeds<'f> {
     match finding {
         Finding::Code { module, code, failure_type, failing } => {
             match crate::evidence::code::monitor(model, module, code, failure_type) {
@@ -477,6 +480,7 @@ fn code_of(model: &Model, finding: &Finding) -> Feeds {
             }
         }
         Finding::Answer { module, .. } if model.circuit.part(module).is_none() => Feeds::Not,
+        Finding::Answer { module, answers: false } => Feeds::Silent(module),
         _ => Feeds::Yes,
     }
 }

@@ -96,6 +96,11 @@ fn by(model: &Model, doing: &Doing) -> String {
     }
 }
 
+/// Whether a module is silent in a scan made in `state` because of what is unplugged in it.
+pub fn is_own_silence(own: &[Own], state: &OperatingState, module: &str) -> bool {
+    !state.unplugged.is_empty() && own.iter().any(|o| o.monitor.is_none() && o.module == module)
+}
+
 /// Whether a code that fails in a scan made in `state` is of one's own making: it still is made, or
 /// its monitor has had no chance to find otherwise.
 pub fn is_own(model: &Model, own: &[Own], state: &OperatingState, monitor: usize) -> bool {

@@ -220,7 +220,9 @@ pub fn triage(
     let made = |f: &Found| {
         let of = |o: &&Own| match (f.monitor, o.monitor) {
             (Some(m), Some(own)) => m == own && own::is_own(model, &[(*o).clone()], state, m),
-            (None, None) => f.code.is_none() && f.module == o.module && !state.unplugged.is_empty(),
+            (None, None) => {
+                f.code.is_none() && own::is_own_silence(&[(*o).clone()], state, &f.module)
+            }
             _ => false,
         };
         own.iter().find(of).map(|o| &o.by)

@@ -14,10 +14,14 @@ const WARNING_LAMP: u8 = 0x80;
 const AGED: u8 = 40;
 
 /// What was recorded when a code was set.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Snapshot {
     pub(crate) odometer_km: u32,
     pub(crate) volts: f64,
+    /// Time since the vehicle was built, seconds.
+    pub(crate) seconds: u32,
+    /// Values of its module's signals by data identifier.
+    pub(crate) values: Vec<(u16, Vec<u8>)>,
 }
 
 #[derive(Debug, Clone)]
@@ -51,7 +55,7 @@ impl Memory {
     pub(crate) fn left_over(odometer_km: u32, volts: f64) -> Self {
         Self {
             status: CONFIRMED | FAILED_SINCE_CLEAR | NOT_COMPLETED_THIS_CYCLE,
-            snapshot: Some(Snapshot { odometer_km, volts }),
+            snapshot: Some(Snapshot { odometer_km, volts, seconds: 0, values: Vec::new() }),
             occurrences: 1,
             cycles_since_last: 7,
             cycles_since_first: 7,
@@ -108,12 +112,20 @@ impl Memory {
         }
     }
 
-    pub(crate) fn failed(&mut self, by: Duration, debounce_ms: u32, volts: f64) {
+    /// Whether it was set just now: what is to be recorded is taken then.
+    pub(crate) fn failed(&mut self, by: Duration, debounce_ms: u32, volts: f64) -> bool {
+        let mut set = false;
         self.towards_passed = Duration::ZERO;
         self.towards_failed += by;
         if self.towards_failed >= Duration::from_millis(debounce_ms.into()) {
             if self.status & FAILED == 0 {
-                self.snapshot = Some(Snapshot { odometer_km: ODOMETER_KM, volts });
+                set = true;
+                self.snapshot = Some(Snapshot {
+                    odometer_km: ODOMETER_KM,
+                    volts,
+                    seconds: 0,
+                    values: Vec::new(),
+                });
                 self.occurrences = self.occurrences.saturating_add(1);
                 self.cycles_since_last = 0;
             }
@@ -121,6 +133,7 @@ impl Memory {
             self.status |= FAILED | FAILED_THIS_CYCLE | PENDING | CONFIRMED | FAILED_SINCE_CLEAR;
             self.lamp();
         }
+        set
     }
 }
 
@@ -182,7 +195,7 @@ mod tests {
             m.passed(whole, 500);
             m.new_cycle();
         }
-        assert_eq!((m.status & CONFIRMED, m.snapshot), (0, None), "aged");
+        assert_eq!((m.status & CONFIRMED, m.snapshot.clone()), (0, None), "aged");
     }
 
     /// A cycle in which the monitor did not run says nothing.

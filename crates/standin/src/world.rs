@@ -80,6 +80,11 @@ pub(crate) struct World {
     flexes: bool,
     /// Time for which a harness that was moved still swings.
     swings: Duration,
+    time: Duration,
+    /// Codes that failed in the last self-test of a module, by part.
+    pub(crate) tested: BTreeMap<usize, Vec<usize>>,
+    /// Configuration written over the link, by part and identifier.
+    pub(crate) configured: BTreeMap<(usize, u16), Vec<u8>>,
     /// Identities written over the link, by part.
     pub(crate) written: BTreeMap<usize, String>,
 }
@@ -157,6 +162,9 @@ impl World {
             written: BTreeMap::new(),
             flexes: setup.flexes,
             swings: Duration::ZERO,
+            time: Duration::ZERO,
+            tested: BTreeMap::new(),
+            configured: BTreeMap::new(),
         })
     }
 
@@ -239,6 +247,13 @@ impl World {
         software::signal(&circuit, &self.now().solution, &deaf, id)
     }
 
+    /// A configuration record of a module as it is set now.
+    pub(crate) fn setting(&self, part: usize, did: u16) -> Option<Vec<u8>> {
+        let module = self.circuit.vehicle.parts[part].module.as_ref()?;
+        let factory = module.configuration.get(&format!("{did:04X}"))?;
+        self.configured.get(&(part, did)).cloned().or_else(|| factory.bytes())
+    }
+
     /// The effect of a part now, 0 to about 1.
     pub(crate) fn effect(&mut self, part: &str) -> Option<f64> {
         let at = self.circuit.part(part)?;
@@ -317,6 +332,7 @@ impl World {
 
     /// Lets time pass: monitors run, driven outputs end.
     pub(crate) fn tick(&mut self, by: Duration) {
+        self.time += by;
         if self.flexes {
             let touches = !self.swings.is_zero() && self.rng.random::<f64>() < TOUCHES;
             self.swings = self.swings.saturating_sub(by);
@@ -341,14 +357,60 @@ impl World {
         let Some((verdicts, supply)) = self.solved.last().and_then(|s| s.judged.as_ref()) else {
             return;
         };
+        let mut set = Vec::new();
         for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
             let memory = &mut self.memory[k];
             match verdicts[k] {
                 Verdict::NotRun => memory.pause(),
                 Verdict::Passed => memory.passed(by, m.debounce_ms),
-                Verdict::Failed => memory.failed(by, m.debounce_ms, supply[k]),
+                Verdict::Failed if memory.failed(by, m.debounce_ms, supply[k]) => set.push(k),
+                Verdict::Failed => {}
             }
         }
+        set.into_iter().for_each(|k| self.record(k));
+    }
+
+    /// Takes down what belongs to a code that was set just now.
+    fn record(&mut self, monitor: usize) {
+        let circuit = Arc::clone(&self.circuit);
+        let values: Vec<(u16, Vec<u8>)> =
+            (circuit.vehicle.frame(&circuit.vehicle.monitors[monitor]))
+                .into_iter()
+                .map(|(did, s)| (did, crate::services::encoded(self.signal(&s.id), &s.unit)))
+                .collect();
+        let seconds = self.time.as_secs() as u32;
+        if let Some(snapshot) = &mut self.memory[monitor].snapshot {
+            (snapshot.seconds, snapshot.values) = (seconds, values);
+        }
+    }
+
+    /// Runs every monitor of a module at once, as its self-test does; codes that fail then.
+    pub(crate) fn self_test(&mut self, part: usize) -> Vec<usize> {
+        if self.now().judged.is_none() {
+            let judged = self.judge();
+            self.now().judged = Some(judged);
+        }
+        let Some((verdicts, supply)) = self.now().judged.clone() else { return Vec::new() };
+        let module = self.circuit.vehicle.parts[part].id.clone();
+        let (mut failing, mut set) = (Vec::new(), Vec::new());
+        for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
+            if m.module != module {
+                continue;
+            }
+            let whole = Duration::from_millis(m.debounce_ms.into());
+            match verdicts[k] {
+                Verdict::NotRun => {}
+                Verdict::Passed => self.memory[k].passed(whole, m.debounce_ms),
+                Verdict::Failed => {
+                    failing.push(k);
+                    if self.memory[k].failed(whole, m.debounce_ms, supply[k]) {
+                        set.push(k);
+                    }
+                }
+            }
+        }
+        set.into_iter().for_each(|k| self.record(k));
+        failing
     }
 
     /// Works out what the monitors find, once for each solution.

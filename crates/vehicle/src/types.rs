@@ -225,6 +225,28 @@ pub struct Module {
     /// Identification data by UDS data identifier in hexadecimal (`F187` part number …).
     #[serde(default)]
     pub identification: BTreeMap<String, String>,
+    /// What it is set to, by UDS data identifier in hexadecimal.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub configuration: BTreeMap<String, Setting>,
+}
+
+/// A configuration record of a module.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Setting {
+    /// What a technician calls it.
+    pub name: String,
+    /// Its value as it left the factory, hexadecimal, two digits a byte.
+    pub value: String,
+}
+
+impl Setting {
+    /// The value's bytes; none where it is not hexadecimal.
+    pub fn bytes(&self) -> Option<Vec<u8>> {
+        let digits = self.value.as_bytes();
+        let byte = |pair: &[u8]| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok();
+        (digits.len() % 2 == 0).then(|| digits.chunks(2).map(byte).collect()).flatten()
+    }
 }
 
 /// A connector: an in-line pair, or the connector of a part.
@@ -360,8 +382,34 @@ pub struct Function {
     pub name: String,
     /// Condition on signals under which it is asked for.
     pub request: Condition,
+    /// What else must hold before it is done.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub permits: Vec<Permit>,
     /// The output it switches.
     pub output: String,
+}
+
+impl Function {
+    /// Everything that must hold for the output to be switched: asked for and permitted.
+    pub fn condition(&self) -> Condition {
+        match self.permits.as_slice() {
+            [] => self.request.clone(),
+            permits => {
+                let all = permits.iter().map(|p| p.holds.clone());
+                Condition::All([self.request.clone()].into_iter().chain(all).collect())
+            }
+        }
+    }
+}
+
+/// A condition without which a function is not done, though asked for.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Permit {
+    /// What a technician calls it.
+    pub name: String,
+    /// It permits while this holds.
+    pub holds: Condition,
 }
 
 /// Something a module watches, and the code it sets.
@@ -386,7 +434,35 @@ pub struct Monitor {
     pub debounce_ms: u32,
     /// In words, what makes it run.
     pub runs_when: String,
+    /// Signals of its module that are recorded when the code is set; none: those it looks at.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub snapshot: Vec<String>,
 }
+
+impl Vehicle {
+    /// Signals that are recorded when a monitor sets its code, with their identifiers: its module's
+    /// own, as far as they can be read.
+    pub fn frame<'v>(&'v self, monitor: &'v Monitor) -> Vec<(u16, &'v Signal)> {
+        let looks_at = monitor.fails.signals();
+        let wanted: Vec<&str> = match monitor.snapshot.as_slice() {
+            [] => looks_at,
+            chosen => chosen.iter().map(String::as_str).collect(),
+        };
+        let mut out: Vec<(u16, &Signal)> = Vec::new();
+        for s in self.signals.iter().filter(|s| s.module == monitor.module) {
+            if let Some(did) = s.did
+                && wanted.contains(&s.id.as_str())
+                && out.len() < MOST_RECORDED
+            {
+                out.push((did, s));
+            }
+        }
+        out
+    }
+}
+
+/// Most signals recorded with a code.
+const MOST_RECORDED: usize = 16;
 
 /// An operating state with a name.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]

@@ -469,6 +469,9 @@ impl Vehicle {
         };
         for function in &self.functions {
             check(format!("functions[{}].request", function.id), &function.request);
+            for permit in &function.permits {
+                check(format!("functions[{}].permits", function.id), &permit.holds);
+            }
         }
         for (i, monitor) in self.monitors.iter().enumerate() {
             check(format!("monitors[{i}].fails"), &monitor.fails);
@@ -476,6 +479,12 @@ impl Vehicle {
                 check(format!("monitors[{i}].enable"), enable);
             }
         }
+        for (i, monitor) in self.monitors.iter().enumerate() {
+            for signal in &monitor.snapshot {
+                f.known(format!("monitors[{i}].snapshot"), "signal", signal, signals);
+            }
+        }
+        self.check_identifiers(f);
         for function in &self.functions {
             f.known(
                 format!("functions[{}].output", function.id),
@@ -509,6 +518,31 @@ impl Vehicle {
                     format!("address {:#06x} is used twice", module.address),
                     "give each module its own",
                 );
+            }
+        }
+    }
+
+    /// Identifiers of a module's identification and configuration, and the values behind them.
+    fn check_identifiers(&self, f: &mut Findings) {
+        for part in &self.parts {
+            let Some(module) = &part.module else { continue };
+            let path = format!("parts[{}].module", part.id);
+            let dids = module.identification.keys().chain(module.configuration.keys());
+            for did in dids.filter(|d| d.len() != 4 || u16::from_str_radix(d, 16).is_err()) {
+                f.add(
+                    format!("{path}.{did}"),
+                    format!("“{did}” is no data identifier"),
+                    "give four hexadecimal digits, for example F187",
+                );
+            }
+            for (did, setting) in &module.configuration {
+                if setting.bytes().is_none_or(|b| b.is_empty() || b.len() > 64) {
+                    f.add(
+                        format!("{path}.configuration.{did}.value"),
+                        format!("“{}” is no value", setting.value),
+                        "give two hexadecimal digits a byte, 1 to 64 bytes",
+                    );
+                }
             }
         }
     }

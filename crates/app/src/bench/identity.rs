@@ -51,8 +51,16 @@ async fn identity_of(gateway: Arc<Gateway>, who: u16) -> Result<Identity, LinkEr
             Err(e) => return Err(e),
         }
     }
+    match read_data::by_identifier(&gateway, who, EQUIPMENT).await {
+        Ok(data) => identity.configuration = data.iter().map(|b| format!("{b:02X}")).collect(),
+        Err(LinkError::Refused { .. }) => {}
+        Err(e) => return Err(e),
+    }
     Ok(identity)
 }
+
+/// Identifier of the equipment a module is set to.
+const EQUIPMENT: u16 = 0x0600;
 
 /// Text without what a broken module may have put in it.
 fn printable(data: &[u8]) -> String {

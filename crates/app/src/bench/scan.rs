@@ -2,39 +2,67 @@
 
 use super::{Bench, Unanswered, modules};
 use diagnosis::ledger::{ReadCode, ScannedModule};
-use link::services::{clear_codes, read_codes, read_data, tester_present};
+use link::services::{clear_codes, read_codes, read_data, routine, tester_present};
 use link::{Gateway, LinkError, dtc};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 use tokio::task::JoinSet;
 use vehicle::Vehicle;
 
 /// A module's own supply voltage, signed millivolts.
 const SUPPLY_DID: u16 = 0x2001;
+/// Routine with which a module runs all its monitors at once.
+const SELF_TEST: u16 = 0x0200;
 /// Extended data record: how often a code's monitor has failed.
 const OCCURRENCES: u8 = 0x01;
 
-/// Lengths of the snapshot identifiers the modules use, bytes.
-fn snapshot_length(did: u16) -> Option<usize> {
-    match did {
-        0xDD01 => Some(3),
-        0xDD02 => Some(2),
-        _ => None,
-    }
-}
+/// What freeze-frame data may hold beside what all codes have: name and unit of a module's signals,
+/// by its address and the signal's identifier.
+#[derive(Debug, Clone, Default)]
+struct Frames(Arc<HashMap<(u16, u16), (String, String)>>);
 
-fn snapshot_words(recorded: &[(u16, Vec<u8>)]) -> Vec<(String, String)> {
-    recorded
-        .iter()
-        .map(|(did, data)| {
+impl Frames {
+    fn of(vehicle: &Vehicle) -> Self {
+        let signals = modules(vehicle).flat_map(|(part, address)| {
+            let own = vehicle.signals.iter().filter(|s| s.module == part.id);
+            own.filter_map(move |s| Some(((address, s.did?), (s.name.clone(), s.unit.clone()))))
+        });
+        Self(Arc::new(signals.collect()))
+    }
+
+    /// Length of an identifier's data, bytes.
+    fn length(&self, who: u16, did: u16) -> Option<usize> {
+        match (did, self.0.get(&(who, did))) {
+            (0xDD00, _) => Some(4),
+            (0xDD01, _) => Some(3),
+            (0xDD02, _) => Some(2),
+            (_, Some((_, unit))) => Some(if unit == "V" { 2 } else { 1 }),
+            _ => None,
+        }
+    }
+
+    fn words(&self, who: u16, recorded: &[(u16, Vec<u8>)]) -> Vec<(String, String)> {
+        let word = |(did, data): &(u16, Vec<u8>)| {
             let number = data.iter().fold(0u64, |n, b| n << 8 | u64::from(*b));
-            match did {
-                0xDD01 => ("odometer".to_owned(), format!("{number} km")),
-                0xDD02 => ("supply".to_owned(), format!("{:.2} V", number as f64 / 1000.0)),
-                other => (format!("{other:04X}"), format!("{data:02X?}")),
+            match (did, self.0.get(&(who, *did)), data.as_slice()) {
+                (0xDD00, ..) => {
+                    let (hours, minutes) = (number / 3600, number / 60 % 60);
+                    ("time".to_owned(), format!("{hours} h {minutes} min {} s", number % 60))
+                }
+                (0xDD01, ..) => ("odometer".to_owned(), format!("{number} km")),
+                (0xDD02, ..) => ("supply".to_owned(), format!("{:.2} V", number as f64 / 1000.0)),
+                (_, Some((name, _)), [high, low]) => {
+                    let volts = f64::from(i16::from_be_bytes([*high, *low])) / 1000.0;
+                    (name.clone(), format!("{volts:.2} V"))
+                }
+                (_, Some((name, _)), _) => {
+                    (name.clone(), if number == 0 { "off" } else { "on" }.to_owned())
+                }
+                (other, None, data) => (format!("{other:04X}"), format!("{data:02X?}")),
             }
-        })
-        .collect()
+        };
+        recorded.iter().map(word).collect()
+    }
 }
 
 impl Bench {
@@ -44,7 +72,7 @@ impl Bench {
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
-        question: impl Fn(Arc<Gateway>, u16) -> F + Copy + Send + Sync + 'static,
+        question: impl Fn(Arc<Gateway>, u16) -> F + Clone + Send + Sync + 'static,
     ) -> JoinSet<(String, Result<T, Unanswered>)>
     where
         T: Send + 'static,
@@ -52,7 +80,7 @@ impl Bench {
     {
         let mut asked = JoinSet::new();
         for (part, address) in modules(vehicle).filter(|(p, _)| wanted(&p.id)) {
-            let (bench, id) = (Arc::clone(self), part.id.clone());
+            let (bench, id, question) = (Arc::clone(self), part.id.clone(), question.clone());
             asked.spawn(async move {
                 let answer = bench.ask(|gateway| question(gateway, address)).await;
                 (id, answer)
@@ -74,7 +102,9 @@ impl Bench {
     ) -> Result<Vec<ScannedModule>, String> {
         self.connect().await?;
         let mut out: Vec<ScannedModule> = Vec::new();
-        let mut asked = self.ask_all(vehicle, wanted, codes_of);
+        let frames = Frames::of(vehicle);
+        let mut asked =
+            self.ask_all(vehicle, wanted, move |g, who| codes_of(g, who, frames.clone()));
         while let Some(answer) = asked.join_next().await {
             let (module, answer) = answer.map_err(|e| e.to_string())?;
             let scanned = scanned(module, answer);
@@ -147,6 +177,25 @@ impl Bench {
         Ok(out)
     }
 
+    /// Lets modules test themselves: every monitor that can run does at once; those that did.
+    ///
+    /// # Errors
+    /// In words, when there is no link at all.
+    pub async fn self_tests(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+        wanted: impl Fn(&str) -> bool,
+    ) -> Result<BTreeMap<String, Option<String>>, String> {
+        self.connect().await?;
+        let mut said = BTreeMap::new();
+        let mut asked = self.ask_all(vehicle, wanted, self_test_of);
+        while let Some(answer) = asked.join_next().await {
+            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            said.insert(module, answer.err().map(Unanswered::words));
+        }
+        Ok(said)
+    }
+
     /// Supply voltage as each module sees it; `None` where it is silent.
     ///
     /// # Errors
@@ -211,6 +260,10 @@ async fn supply_of(gateway: Arc<Gateway>, who: u16) -> Result<Option<f64>, LinkE
     })
 }
 
+async fn self_test_of(gateway: Arc<Gateway>, who: u16) -> Result<(), LinkError> {
+    routine::control(&gateway, who, SELF_TEST, routine::Control::Start, &[]).await.map(|_| ())
+}
+
 async fn statuses_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, LinkError> {
     let all = read_codes::supported(&gateway, who).await?.into_iter();
     Ok(all
@@ -223,7 +276,11 @@ async fn statuses_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, L
         .collect())
 }
 
-async fn codes_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, LinkError> {
+async fn codes_of(
+    gateway: Arc<Gateway>,
+    who: u16,
+    frames: Frames,
+) -> Result<Vec<ReadCode>, LinkError> {
     let mut codes = Vec::new();
     for c in read_codes::supported(&gateway, who).await? {
         let mut read = ReadCode {
@@ -236,8 +293,9 @@ async fn codes_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, Link
             && let Some(bytes) = dtc::bytes(&read.code, &read.failure_type)
         {
             // Missing freeze-frame data or counters do not spoil the scan.
-            if let Ok(s) = read_codes::snapshot(&gateway, who, bytes, snapshot_length).await {
-                read.snapshot = snapshot_words(&s);
+            let length = |did| frames.length(who, did);
+            if let Ok(s) = read_codes::snapshot(&gateway, who, bytes, length).await {
+                read.snapshot = frames.words(who, &s);
             }
             if let Ok(counters) = read_codes::extended(&gateway, who, bytes).await {
                 let times = counters.iter().find(|c| c.0 == OCCURRENCES);

@@ -31,9 +31,9 @@ pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Pr
     let (Some(first), Some(last)) = (case.identities.first(), case.identities.last()) else {
         return Err(Problem::input("nothing was read yet; read the identification first"));
     };
-    let head = ["module", "name", "answered", "part", "hardware", "software", "serial", "vin"];
-    let was = ["part_first", "hardware_first", "software_first"];
-    let mut rows = vec![head.into_iter().chain(was).map(str::to_owned).collect::<Vec<_>>()];
+    const HEAD: &str = "module name answered part hardware software serial configuration vin \
+        part_first hardware_first software_first configuration_first";
+    let mut rows = vec![HEAD.split_whitespace().map(str::to_owned).collect::<Vec<_>>()];
     for m in &last.1 {
         let before = first.1.iter().find(|f| f.module == m.module).cloned().unwrap_or_default();
         let name = model.circuit.vehicle.parts.iter().find(|p| p.id == m.module);
@@ -46,10 +46,12 @@ pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Pr
             m.hardware,
             m.software,
             m.serial,
+            m.configuration,
             m.vin,
             before.part,
             before.hardware,
             before.software,
+            before.configuration,
         ]);
     }
     csv(&format!("job-{id}-identification.csv"), &rows)

@@ -58,6 +58,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(network::table))
         .routes(routes!(scans::compare))
         .routes(routes!(scans::runs))
+        .routes(routes!(scans::self_tests))
         .routes(routes!(scans::read_codes))
         .routes(routes!(scans::typed_codes))
         .routes(routes!(network::roll_call, network::call))

@@ -1,6 +1,6 @@
 //! Codes: scanning with progress, stopping, clearing, and asking again.
 
-use super::jobs::{Answer, App, job, keep};
+use super::jobs::{Answer, App, job, keep, shown};
 use super::problem::Problem;
 use super::vehicle_side::{Wanted, at_rest, rest, state_now};
 use crate::progress::Progress;
@@ -192,6 +192,22 @@ pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
         }
     };
     Ok(Json(watched.iter().map(run).collect()))
+}
+
+/// Lets the modules whose codes were cleared test themselves, so that absence counts sooner.
+#[utoipa::path(post, path = "/api/jobs/{id}/self-tests", responses((status = 200, body = View), (status = 502, body = Problem)))]
+pub async fn self_tests(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
+    let (_, model) = job(&shop, id)?;
+    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let watched = view::watched(&model, &case);
+    let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
+    let bench = shop.bench(id);
+    let said = bench.self_tests(&model.circuit.vehicle, |m| modules.contains(m)).await;
+    let refused: Vec<String> = said.map_err(Problem::vehicle)?.into_values().flatten().collect();
+    match refused.is_empty() {
+        true => shown(&shop, id).await,
+        false => Err(Problem::vehicle(refused.join("; "))),
+    }
 }
 
 /// Time for the monitors to run after clearing, and once more for what takes longest.

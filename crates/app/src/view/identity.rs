@@ -43,6 +43,7 @@ pub(super) fn identification(model: &Model, case: &Case) -> Option<Identificatio
                 ("hardware", &was.hardware, &identity.hardware),
                 ("software", &was.software, &identity.software),
                 ("serial", &was.serial, &identity.serial),
+                ("configuration", &was.configuration, &identity.configuration),
                 ("VIN", &was.vin, &identity.vin),
             ];
             let other = pairs.into_iter().filter(|(_, was, is)| was != is);

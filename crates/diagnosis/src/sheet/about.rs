@@ -77,7 +77,7 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
         "function" => {
             let f = v.functions.iter().find(|f| f.id == id)?;
             wires = driven::own(model, h, &f.output);
-            signals(model, h, &f.request.signals(), &mut wires);
+            signals(model, h, &f.condition().signals(), &mut wires);
             f.name.clone()
         }
         "code" => {

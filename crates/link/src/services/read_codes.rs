@@ -73,7 +73,7 @@ pub async fn snapshot(
     link: &Gateway,
     who: u16,
     code: [u8; 3],
-    lengths: fn(u16) -> Option<usize>,
+    lengths: impl Fn(u16) -> Option<usize>,
 ) -> Result<Vec<Recorded>, LinkError> {
     let asked = "the freeze-frame data of a code";
     let request = [0x19, 0x04, code[0], code[1], code[2], 0x01];

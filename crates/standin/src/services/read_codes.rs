@@ -1,7 +1,8 @@
 //! Service 19: 02 by status mask, 04 snapshot, 06 extended data, 0A supported.
 
 use super::{
-    LENGTH, OUT_OF_RANGE, Refusal, SNAPSHOT_ODOMETER, SNAPSHOT_SUPPLY, SUB_FUNCTION, monitors,
+    LENGTH, OUT_OF_RANGE, Refusal, SNAPSHOT_ODOMETER, SNAPSHOT_SUPPLY, SNAPSHOT_TIME, SUB_FUNCTION,
+    monitors,
 };
 use crate::codes;
 use crate::world::World;
@@ -40,12 +41,18 @@ pub(super) fn answer(w: &World, part: usize, request: &[u8]) -> Result<Vec<u8>, 
                 .find(|k| code(*k) == [*a, *b, *c])
                 .ok_or(OUT_OF_RANGE)?;
             let mut out = vec![0x04, *a, *b, *c, w.memory[k].status];
-            if let Some(s) = w.memory[k].snapshot {
-                out.extend([0x01, 0x02]);
+            if let Some(s) = &w.memory[k].snapshot {
+                out.extend([0x01, 3 + s.values.len() as u8]);
+                out.extend(SNAPSHOT_TIME.to_be_bytes());
+                out.extend(s.seconds.to_be_bytes());
                 out.extend(SNAPSHOT_ODOMETER.to_be_bytes());
                 out.extend(&s.odometer_km.to_be_bytes()[1..]);
                 out.extend(SNAPSHOT_SUPPLY.to_be_bytes());
                 out.extend(((s.volts * 1000.0) as u16).to_be_bytes());
+                for (did, value) in &s.values {
+                    out.extend(did.to_be_bytes());
+                    out.extend(value);
+                }
             }
             Ok(out)
         }

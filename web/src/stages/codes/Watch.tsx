@@ -39,7 +39,7 @@ export function Watch() {
       </div>
       <p className="text-[14px] text-faint">
         {ran === all
-          ? "A code that is absent now is gone. Scan again to keep that."
+          ? "What has not come back is gone. Scan again to keep that."
           : "A code that is absent means nothing until its test has run."}
       </p>
       {runs.error && (
@@ -63,7 +63,9 @@ export function Watch() {
               className="flex items-baseline gap-3 border-b border-rule py-1"
               data-run={word}
             >
-              <span className="num w-24 shrink-0 font-semibold">{w.code}</span>
+              <span className="num w-32 shrink-0 font-semibold">
+                {w.code} <span className="font-normal text-faint">{w.module}</span>
+              </span>
               <span className="w-28 shrink-0">
                 <span aria-hidden="true">{run?.failing ? "■" : run?.ran ? "○" : "◇"}</span> {word}
               </span>
@@ -76,6 +78,16 @@ export function Watch() {
         })}
       </ul>
       <div className="mt-3 flex flex-wrap gap-2">
+        {ran < all && (
+          <button
+            type="button"
+            className="plain"
+            disabled={busy !== ""}
+            onClick={() => act("self-tests").catch(() => {})}
+          >
+            {busy === "self-tests" ? "Testing …" : "Let the modules test themselves"}
+          </button>
+        )}
         {[...states].map(([id, name]) => {
           const state = view.states.find((s) => s.id === id)?.state;
           return (

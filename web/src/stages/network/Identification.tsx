@@ -38,6 +38,7 @@ export function Identification() {
               <th>hardware</th>
               <th>software</th>
               <th>serial</th>
+              <th>set to</th>
               <th>vehicle</th>
             </tr>
           </thead>
@@ -58,12 +59,13 @@ export function Identification() {
                     <td className="num">{m.hardware}</td>
                     <td className="num">{m.software}</td>
                     <td className="num">{m.serial}</td>
+                    <td className="num">{m.configuration}</td>
                     <td className={m.foreign ? "num text-oxide" : "text-faint"}>
                       {m.foreign ? `another: ${m.vin}` : m.vin ? "this one" : "–"}
                     </td>
                   </>
                 ) : (
-                  <td colSpan={5} className="text-faint">
+                  <td colSpan={6} className="text-faint">
                     silent
                   </td>
                 )}

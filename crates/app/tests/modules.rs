@@ -1,0 +1,124 @@
+//! What modules keep and do: freeze-frame data, self-tests, configuration, lost messages.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+use common::{BODY, REAR, addresses, hands, standin, wren};
+use link::services::routine::{self, Control};
+use link::services::{
+    clear_codes, ecu_reset, read_codes, read_data, security_access, session, write_data,
+};
+use link::{Gateway, LinkError, dtc};
+use serde_json::json;
+use std::time::Duration;
+
+const SELF_TEST: u16 = 0x0200;
+const EQUIPMENT: u16 = 0x0600;
+
+fn refusal<T>(answer: Result<T, LinkError>) -> u8 {
+    match answer {
+        Err(LinkError::Refused { code, .. }) => code,
+        Err(other) => panic!("{other}"),
+        Ok(_) => panic!("it was granted"),
+    }
+}
+
+async fn on(fault: Option<&str>) -> (standin::Standin, Gateway) {
+    let s = standin(fault).await;
+    hands(&s, "/state", json!({"key": "15"})).await;
+    let link = Gateway::connect(s.doip).await.unwrap();
+    (s, link)
+}
+
+async fn status(link: &Gateway, who: u16, code: &str, failure_type: &str) -> u8 {
+    let all = read_codes::supported(link, who).await.unwrap();
+    all.iter().find(|c| c.code == code && c.failure_type == failure_type).unwrap().status
+}
+
+#[tokio::test]
+async fn a_code_keeps_what_its_monitor_saw() {
+    let (_s, link) = on(Some("part:K9:coil_open")).await;
+    tokio::time::sleep(Duration::from_millis(1200)).await;
+    let v = wren();
+    let monitor = v.monitors.iter().find(|m| m.code == "B1A11" && m.failure_type == "14").unwrap();
+    let seen = v.frame(monitor);
+    assert_eq!(seen.len(), 1, "it looks at the pin of the relay's coil");
+    let pin = seen[0].0;
+    let length = move |did: u16| match did {
+        0xDD00 => Some(4),
+        0xDD01 => Some(3),
+        0xDD02 => Some(2),
+        other => (other == pin).then_some(2),
+    };
+    let bytes = dtc::bytes("B1A11", "14").unwrap();
+    let frame = read_codes::snapshot(&link, BODY, bytes, length).await.unwrap();
+    let of = |did: u16| frame.iter().find(|(d, _)| *d == did).unwrap().1.clone();
+    assert_eq!(of(0xDD00).len(), 4);
+    // An open coil leaves the pin at ground: below the 3 V at which the monitor fails.
+    let volts = f64::from(i16::from_be_bytes(of(pin).try_into().unwrap())) / 1000.0;
+    assert!(volts < 3.0, "{volts}");
+    let supply = f64::from(u16::from_be_bytes(of(0xDD02).try_into().unwrap())) / 1000.0;
+    assert!((11.0..13.0).contains(&supply), "{supply}");
+}
+
+#[tokio::test]
+async fn a_self_test_runs_every_monitor_that_can_run_at_once() {
+    let (_s, link) = on(Some("part:K9:coil_open")).await;
+    assert_eq!(refusal(routine::control(&link, BODY, 0x7777, Control::Start, &[]).await), 0x31);
+    let early = routine::control(&link, BODY, SELF_TEST, Control::Results, &[]).await;
+    assert_eq!(refusal(early), 0x24, "no results before it ran");
+    clear_codes::all(&link, BODY).await.unwrap();
+    routine::control(&link, BODY, SELF_TEST, Control::Start, &[]).await.unwrap();
+    assert_eq!(status(&link, BODY, "B1A11", "14").await & 0x19, 0x09, "ran and failed");
+    assert_eq!(status(&link, BODY, "B1A10", "14").await & 0x19, 0x00, "ran and passed");
+    // Its output is off: what watches the driven output cannot run.
+    assert_eq!(status(&link, BODY, "B1A11", "12").await & 0x10, 0x10, "not run");
+    let told = routine::control(&link, BODY, SELF_TEST, Control::Results, &[]).await.unwrap();
+    assert_eq!(told, dtc::bytes("B1A11", "14").unwrap());
+}
+
+#[tokio::test]
+async fn configuration_is_written_only_by_who_may_and_kept() {
+    let (_s, link) = on(None).await;
+    let module = wren().parts.into_iter().find(|p| p.id == "A3").unwrap().module.unwrap();
+    let factory = module.configuration["0600"].bytes().unwrap();
+    let read = || read_data::by_identifier(&link, REAR, EQUIPMENT);
+    assert_eq!(read().await.unwrap(), factory);
+    let other = [0xDE, 0xAD, 0xBE, 0xEF];
+    let write = |data: &'static [u8]| write_data::by_identifier(&link, REAR, EQUIPMENT, data);
+    assert_eq!(refusal(write(&[0xDE, 0xAD, 0xBE, 0xEF]).await), 0x7F, "not in this session");
+    session::extended(&link, REAR).await.unwrap();
+    assert_eq!(refusal(write(&[0xDE, 0xAD, 0xBE, 0xEF]).await), 0x33, "locked");
+    // The key is the seed's complement, each byte turned by the low byte of the address.
+    let key = |seed: &[u8]| seed.iter().map(|b| !b ^ (REAR as u8)).collect::<Vec<u8>>();
+    security_access::unlock(&link, REAR, 1, key).await.unwrap();
+    assert_eq!(refusal(write(&[0xDE]).await), 0x13, "a record is as long as it is");
+    assert_eq!(read().await.unwrap(), factory, "nothing was written by halves");
+    write(&[0xDE, 0xAD, 0xBE, 0xEF]).await.unwrap();
+    assert_eq!(read().await.unwrap(), other);
+    ecu_reset::reset(&link, REAR, ecu_reset::Kind::Hard).await.unwrap();
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    assert_eq!(read().await.unwrap(), other, "a reset forgets no configuration");
+}
+
+#[tokio::test]
+async fn who_hears_nothing_of_a_dead_module_says_so() {
+    // The rear module has no ground: the body and the trailer module miss its messages.
+    let (_s, link) = on(Some("wire:24:open")).await;
+    tokio::time::sleep(Duration::from_millis(1800)).await;
+    let trailer = addresses().into_iter().find(|(p, _)| p == "A25").unwrap().1;
+    for who in [BODY, trailer] {
+        assert_eq!(status(&link, who, "U0142", "87").await & 0x09, 0x09, "{who:#x}");
+    }
+    let climate = addresses().into_iter().find(|(p, _)| p == "A23").unwrap().1;
+    assert_eq!(status(&link, climate, "U0100", "87").await & 0x19, 0x00, "ran and passed");
+}
+
+#[tokio::test]
+async fn a_slave_that_holds_its_line_is_missed_with_all_beside_it() {
+    let (_s, link) = on(Some("part:A50:stuck_dominant")).await;
+    tokio::time::sleep(Duration::from_millis(1800)).await;
+    let climate = addresses().into_iter().find(|(p, _)| p == "A23").unwrap().1;
+    for code in ["U1050", "U1051", "U1052", "U1053"] {
+        assert_eq!(status(&link, climate, code, "87").await & 0x09, 0x09, "{code}");
+    }
+}
