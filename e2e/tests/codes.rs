@@ -3,7 +3,7 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{browser, program, view};
+use bench::{browser, post, program, standin, view};
 use serde_json::json;
 use std::time::Duration;
 
@@ -71,4 +71,43 @@ async fn scan_sort_clear_follow_and_compare() {
     let vin = view(&url, job).await["intake"]["vin"].as_str().unwrap().to_owned();
     assert!(table.lines().any(|l| l.starts_with("A10,") && l.contains(&vin)), "{table}");
     b.client.clone().close().await.unwrap();
+}
+
+#[tokio::test]
+async fn what_is_not_fitted_is_not_missed_and_told_of_when_it_answers() {
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    // A van whose trailer module has lost its ground, and whose seat heating works.
+    let (_standin, doip, hands) = standin(&["--fault", "wire:556:open"]);
+    post(&format!("{hands}/state"), json!({"key": "15"})).await;
+    let serve = ["serve", "--port", "0", "--data", &directory, "--doip", &doip];
+    let (_app, url) = program(&serve);
+    let job = post(&format!("{url}/api/jobs"), json!({"vehicle": "wren"})).await["id"].clone();
+    let at = |what: &str| format!("{url}/api/jobs/{job}/{what}");
+    post(&at("state"), json!({"state": {"key": "15"}})).await;
+    tokio::time::sleep(Duration::from_millis(2500)).await;
+    let silent = |v: &serde_json::Value, id: &str| {
+        let modules = v["scan"]["modules"].as_array().unwrap();
+        modules.iter().find(|m| m["id"] == id).map(|m| m["answered"] == false)
+    };
+    let v = post(&at("scan"), json!({})).await;
+    assert_eq!(silent(&v, "A25"), Some(true));
+    let suspects = v["suspects"].to_string();
+    assert!(suspects.contains("A25") || suspects.contains("556"), "{suspects}");
+    // It has no tow bar at all: nobody is missing. It should have no seat heating either, and has.
+    let mut intake = v["intake"].clone();
+    intake["not_fitted"] = json!(["trailer", "seat_heating"]);
+    let v = post(&at("intake"), intake.clone()).await;
+    assert_eq!(v["modules"].as_array().unwrap().len(), 23);
+    assert_eq!(v["equipment"].as_array().unwrap().len(), 4, "to be ticked again");
+    let v = post(&at("scan"), json!({})).await;
+    assert_eq!(silent(&v, "A25"), None);
+    let seat = v["scan"]["modules"].as_array().unwrap().iter().find(|m| m["id"] == "A24").unwrap();
+    assert_eq!(seat["unexpected"], true, "{seat}");
+    assert!(!v["suspects"].to_string().contains("A25"), "{:#}", v["suspects"]);
+    // What does not exist is refused, and what was kept stays.
+    intake["not_fitted"] = json!(["wings"]);
+    let refused = reqwest::Client::new().post(at("intake")).json(&intake).send().await.unwrap();
+    assert_eq!(refused.status(), 422);
+    assert!(refused.text().await.unwrap().contains("no equipment “wings”"));
 }

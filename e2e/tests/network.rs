@@ -3,36 +3,12 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{Process, binary, browser, program, root, view};
+use bench::{browser, post, program, standin, view};
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader};
-use std::process::{Command, Stdio};
 use std::time::Duration;
 
 /// One vehicle at a time: each of them solves ahead with all cores.
 static ALONE: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
-
-/// A stand-in as a program of its own, with its DoIP and hands addresses.
-fn standin(arguments: &[&str]) -> (Process, String, String) {
-    let ports = ["--doip", "0", "--scpi", "0", "--hands", "0"];
-    let mut child = Command::new(binary().with_file_name("standin"))
-        .arg(root().join("vehicles/wren.json"))
-        .args(arguments)
-        .args(ports)
-        .stdout(Stdio::piped())
-        .spawn()
-        .expect("`cargo xtask test` builds the stand-in first");
-    let mut line = String::new();
-    BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
-    let words: Vec<&str> = line.split_whitespace().collect();
-    (Process(child), words[1].to_owned(), words[5].to_owned())
-}
-
-async fn post(url: &str, body: Value) -> Value {
-    let r = reqwest::Client::new().post(url).json(&body).send().await.unwrap();
-    assert!(r.status().is_success(), "{url}: {}", r.text().await.unwrap());
-    r.json().await.unwrap_or_default()
-}
 
 #[tokio::test]
 async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {

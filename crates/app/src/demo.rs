@@ -91,6 +91,7 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
                     shows_in: job.shows_in,
                     occurs: job.occurs,
                     recent: job.recent,
+                    not_fitted: Default::default(),
                 };
                 shop.open_job(&job.vehicle, Some(&job.id), &[Entry::Intake { intake }])?
             }

@@ -7,7 +7,7 @@ use crate::roll_call::RollCalls;
 use crate::view::View;
 use diagnosis::Model;
 use diagnosis::ledger::{Entry, Numbered};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use store::Store;
@@ -22,7 +22,8 @@ pub struct Shop {
     /// Jobs and ledgers.
     pub store: Store,
     vehicles: PathBuf,
-    models: Mutex<BTreeMap<String, Arc<Model>>>,
+    /// Models by vehicle file and the equipment left out.
+    models: Mutex<BTreeMap<(String, BTreeSet<String>), Arc<Model>>>,
     benches: Mutex<BTreeMap<Option<i64>, Arc<Bench>>>,
     views: Mutex<BTreeMap<i64, KeptView>>,
     ahead: Ahead,
@@ -117,23 +118,47 @@ impl Shop {
         ids
     }
 
-    /// The model of a vehicle, compiled once. Slow the first time.
+    /// The model of a vehicle with all its equipment, compiled once. Slow the first time.
     pub fn model(&self, id: &str) -> Result<Arc<Model>, String> {
-        if let Some(model) = lock(&self.models).get(id) {
+        self.model_without(id, &BTreeSet::new())
+    }
+
+    /// The model of a vehicle without some equipment, compiled once. Slow the first time.
+    pub fn model_without(
+        &self,
+        id: &str,
+        missing: &BTreeSet<String>,
+    ) -> Result<Arc<Model>, String> {
+        let key = (id.to_owned(), missing.clone());
+        if let Some(model) = lock(&self.models).get(&key) {
             return Ok(Arc::clone(model));
         }
+        let vehicle = self.vehicle(id)?.without_equipment(missing);
+        let model = Arc::new(Model::new(vehicle).map_err(|e| e.to_string())?);
+        lock(&self.models).insert(key, Arc::clone(&model));
+        self.ahead.named_states(&model);
+        Ok(model)
+    }
+
+    /// A vehicle file as it is, with all equipment.
+    pub fn vehicle(&self, id: &str) -> Result<vehicle::Vehicle, String> {
         if !self.vehicle_ids().iter().any(|known| known == id) {
             return Err(format!("there is no vehicle file “{id}”"));
         }
         let path = self.vehicles.join(format!("{id}.json"));
         let text =
             std::fs::read_to_string(&path).map_err(|e| format!("{}: {e}", path.display()))?;
-        let vehicle =
-            vehicle::Vehicle::from_json(&text).map_err(|e| format!("{}: {e}", path.display()))?;
-        let model = Arc::new(Model::new(vehicle).map_err(|e| e.to_string())?);
-        lock(&self.models).insert(id.to_owned(), Arc::clone(&model));
-        self.ahead.named_states(&model);
-        Ok(model)
+        vehicle::Vehicle::from_json(&text).map_err(|e| format!("{}: {e}", path.display()))
+    }
+
+    /// Equipment that a job's vehicle does not have, by its latest intake.
+    pub fn not_fitted(&self, job: i64) -> Result<BTreeSet<String>, String> {
+        let entries = self.ledger(job)?;
+        let latest = entries.into_iter().rev().find_map(|e| match e.entry {
+            Entry::Intake { intake } => Some(intake.not_fitted),
+            _ => None,
+        });
+        Ok(latest.unwrap_or_default())
     }
 
     /// Sets the bench of a job, or of all jobs that have none of their own.

@@ -122,3 +122,31 @@ async fn a_slave_that_holds_its_line_is_missed_with_all_beside_it() {
         assert_eq!(status(&link, climate, code, "87").await & 0x09, 0x09, "{code}");
     }
 }
+
+/// Requests of every length with every service: each gets an answer that is one, and the module
+/// stands afterwards.
+#[tokio::test]
+async fn no_request_upsets_a_module() {
+    use rand::{Rng, SeedableRng};
+    let (_s, link) = on(None).await;
+    let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(7);
+    let services = [0x10, 0x11, 0x14, 0x19, 0x22, 0x27, 0x2E, 0x2F, 0x31, 0x3E, 0x85, 0x00, 0xFF];
+    let mut refused = 0;
+    for k in 0..500 {
+        let mut request = vec![services[k % services.len()]];
+        for _ in 0..rng.random_range(0..12) {
+            request.push(rng.random());
+        }
+        // Resets and suppressed answers are tried elsewhere: here every request wants an answer.
+        if matches!(request[0], 0x10 | 0x11 | 0x3E) && request.len() == 2 {
+            request[1] = 0x7E;
+        }
+        match link.request(BODY, "anything", &request).await {
+            Ok(answer) => assert_eq!(answer.first(), Some(&(request[0] + 0x40)), "{request:02X?}"),
+            Err(LinkError::Refused { .. }) => refused += 1,
+            Err(other) => panic!("{request:02X?}: {other}"),
+        }
+    }
+    assert!(refused > 400, "{refused}");
+    assert!(read_data::by_identifier(&link, BODY, 0xF190).await.is_ok());
+}

@@ -42,6 +42,8 @@ pub struct Intake {
     pub occurs: Occurs,
     /// What was worked on, got wet or was hit lately.
     pub recent: Vec<Recent>,
+    /// Equipment of the vehicle file that this vehicle does not have.
+    pub not_fitted: BTreeSet<String>,
 }
 
 /// A code as a module reported it.
@@ -104,6 +106,9 @@ pub struct ScannedModule {
     /// Why not, in words.
     #[serde(default)]
     pub trouble: String,
+    /// It answers although the vehicle should not have it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub unexpected: bool,
     /// Every code it supports with its status; only failing or stored ones are trouble.
     pub codes: Vec<ReadCode>,
 }
@@ -315,6 +320,11 @@ impl Case {
                 }
             }
             Entry::Symptom { present } => self.present = *present,
+            // What speaks of equipment that is not fitted after all bears on nothing.
+            Entry::State { state } if model.circuit.check_state(state).is_err() => {}
+            Entry::Scan { state, .. } | Entry::RollCall { state, .. }
+                if model.circuit.check_state(state).is_err() => {}
+            Entry::Found { evidence, .. } if !evidence.fits(model) => {}
             Entry::State { state } => {
                 self.state = state.clone();
                 self.unplugged(model, state);
@@ -342,7 +352,9 @@ impl Case {
                 });
             }
             Entry::RollCall { state, call } => {
-                for found in call.evidence(state, self.present, e.number) {
+                let known = |e: &Evidence| !matches!(code_of(model, &e.finding), Feeds::Not);
+                let all = call.evidence(state, self.present, e.number);
+                for found in all.into_iter().filter(known) {
                     self.evidence_of(e.number, found);
                 }
             }

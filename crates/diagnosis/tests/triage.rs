@@ -23,6 +23,7 @@ fn scanned(state: &OperatingState, hidden: &[&str]) -> Vec<ScannedModule> {
                 answered: *answers,
                 asked: true,
                 trouble: String::new(),
+                unexpected: false,
                 codes: Vec::new(),
             });
         }

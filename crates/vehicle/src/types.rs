@@ -1,6 +1,6 @@
 //! The entities of a vehicle file.
 
-use crate::{Condition, Element, Message, OperatingState, Signal};
+use crate::{Condition, Element, Equipment, Message, OperatingState, Signal};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -32,6 +32,9 @@ pub struct Vehicle {
     /// Anything worth knowing.
     #[serde(default)]
     pub notes: String,
+    /// What it may have been built without.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub options: Vec<Equipment>,
     /// Where things are and what they suffer there.
     pub places: Vec<Place>,
     /// Everything with an electrical inside.

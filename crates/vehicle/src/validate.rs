@@ -186,6 +186,15 @@ impl Vehicle {
     }
 
     pub(crate) fn problems(&self) -> Vec<Problem> {
+        let mut found = self.problems_as_built();
+        // What is wrong with the whole is said once.
+        if found.is_empty() {
+            found = self.problems_without_equipment();
+        }
+        found
+    }
+
+    fn problems_as_built(&self) -> Vec<Problem> {
         let mut f = Findings(Vec::new());
         let places = f.unique("places", self.places.iter().map(|x| x.id.as_str()));
         let parts = f.unique("parts", self.parts.iter().map(|x| x.id.as_str()));
@@ -213,6 +222,12 @@ impl Vehicle {
         self.check_states(&mut f, &outputs);
         self.check_buses(&mut f);
         self.check_messages(&mut f, &parts, &signals, &buses);
+        f.unique("options", self.options.iter().map(|o| o.id.as_str()));
+        for option in &self.options {
+            for part in &option.parts {
+                f.known(format!("options[{}].parts", option.id), "part", part, &parts);
+            }
+        }
         f.0
     }
 
@@ -291,6 +306,22 @@ impl Vehicle {
                 }
             }
         }
+    }
+
+    /// Every vehicle must hold together without any of its equipment.
+    fn problems_without_equipment(&self) -> Vec<Problem> {
+        let mut f = Findings(Vec::new());
+        for option in &self.options {
+            let without = self.without_equipment(&BTreeSet::from([option.id.clone()]));
+            for problem in without.problems_as_built() {
+                f.add(
+                    format!("options[{}]", option.id),
+                    format!("without it, {}: {}", problem.path, problem.what),
+                    "name every part that only serves this equipment",
+                );
+            }
+        }
+        f.0
     }
 
     fn check_messages(

@@ -27,6 +27,38 @@ fn the_wren_is_sound_and_big_enough() {
 }
 
 #[test]
+fn a_van_without_some_equipment_holds_together() {
+    let v = Vehicle::from_json(&wren().to_string()).unwrap();
+    let all: Vec<String> = v.options.iter().map(|o| o.id.clone()).collect();
+    assert!(all.len() >= 4);
+    // Every choice of what is missing.
+    for choice in [0u32, 0b1, 0b10, 0b101, 0b1111] {
+        let missing =
+            all.iter().enumerate().filter(|(k, _)| choice & (1 << k) != 0).map(|(_, o)| o.clone());
+        let without = v.without_equipment(&missing.collect());
+        let text = serde_json::to_string(&without).unwrap();
+        let again = Vehicle::from_json(&text).unwrap_or_else(|e| panic!("{choice:b}: {e}"));
+        assert_eq!(again, without);
+        let gone = v.parts.len() - without.parts.len();
+        assert_eq!(gone > 0, choice != 0);
+        for o in v.options.iter().filter(|o| !without.options.contains(o)) {
+            assert!(o.parts.iter().all(|p| without.parts.iter().all(|x| x.id != *p)));
+        }
+    }
+}
+
+#[test]
+fn equipment_that_others_need_is_refused() {
+    let mut v = wren();
+    // The seat heating module would drive a heater that is not there.
+    v["options"][0]["parts"] = json!(["R21"]);
+    let text = refusal(&v);
+    assert!(text.contains("options[trailer]") && text.contains("without it"), "{text}");
+    v["options"][0]["parts"] = json!(["A25", "X9O"]);
+    assert!(refusal(&v).contains("there is no part “X9O”"));
+}
+
+#[test]
 fn a_wrong_name_is_located_and_guessed() {
     let mut v = wren();
     v["wires"][3]["to"] = json!("G111");
@@ -121,6 +153,11 @@ proptest! {
         let _ = parse_quantity(&text, unit);
     }
 
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
+
     #[test]
     fn a_file_survives_reading_and_writing(wire in 0..51usize, length in 0.01..100.0f64, area in 0.1..50.0f64, name in "[a-z ]{0,20}") {
         let mut v = Vehicle::from_json(&wren().to_string()).unwrap();
@@ -132,7 +169,7 @@ proptest! {
     }
 
     #[test]
-    fn damaged_files_are_refused_without_panic(at in 0..21_000usize, byte: u8) {
+    fn damaged_files_are_refused_without_panic(at in 0..1_000_000usize, byte: u8) {
         let mut bytes = wren().to_string().into_bytes();
         let at = at % bytes.len();
         bytes[at] = byte;

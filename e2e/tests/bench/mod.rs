@@ -192,6 +192,28 @@ pub fn entries(v: &Value) -> usize {
     v["ledger"].as_array().unwrap().len()
 }
 
+/// A stand-in as a program of its own, with its DoIP and hands addresses.
+pub fn standin(arguments: &[&str]) -> (Process, String, String) {
+    let ports = ["--doip", "0", "--scpi", "0", "--hands", "0"];
+    let mut child = Command::new(binary().with_file_name("standin"))
+        .arg(root().join("vehicles/wren.json"))
+        .args(arguments)
+        .args(ports)
+        .stdout(Stdio::piped())
+        .spawn()
+        .expect("`cargo xtask test` builds the stand-in first");
+    let mut line = String::new();
+    BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+    let words: Vec<&str> = line.split_whitespace().collect();
+    (Process(child), words[1].to_owned(), words[5].to_owned())
+}
+
+pub async fn post(url: &str, body: Value) -> Value {
+    let r = reqwest::Client::new().post(url).json(&body).send().await.unwrap();
+    assert!(r.status().is_success(), "{url}: {}", r.text().await.unwrap());
+    r.json().await.unwrap_or_default()
+}
+
 /// Waits until the ledger has more than so many entries.
 pub async fn grown(url: &str, job: i64, from: usize) -> Value {
     for _ in 0..300 {

@@ -624,6 +624,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/self-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets the modules whose codes were cleared test themselves, so that absence counts sooner. */
+        post: operations["self_tests"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/shared": {
         parameters: {
             query?: never;
@@ -1272,6 +1289,11 @@ export interface components {
              */
             serial: string;
             /**
+             * @description 0600, equipment it is set to, hexadecimal.
+             * @default
+             */
+            configuration: string;
+            /**
              * @description F190, vehicle identification number that it carries.
              * @default
              */
@@ -1349,6 +1371,11 @@ export interface components {
              * @default []
              */
             recent: components["schemas"]["Recent"][];
+            /**
+             * @description Equipment of the vehicle file that this vehicle does not have.
+             * @default []
+             */
+            not_fitted: string[];
         };
         /** @description A judged reading. */
         Judged: {
@@ -1460,6 +1487,8 @@ export interface components {
             answered: boolean;
             /** @description It could be asked. */
             asked: boolean;
+            /** @description It answers although the vehicle should not have it. */
+            unexpected: boolean;
             /** @description Why not. */
             trouble: string;
             /** @description Codes that are failing or stored. */
@@ -2214,6 +2243,8 @@ export interface components {
             wires: components["schemas"]["Choice"][];
             /** @description Places and things that can be named as worked on, wet or hit, moved or looked at. */
             places: components["schemas"]["Choice"][];
+            /** @description Equipment that this vehicle has or may have. */
+            equipment: components["schemas"]["Choice"][];
             /** @description Modules the vehicle should have. */
             modules: components["schemas"]["Choice"][];
             /** @description Ranked suspects. */
@@ -3417,6 +3448,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    self_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
                 };
             };
             502: {

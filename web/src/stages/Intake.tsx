@@ -135,6 +135,33 @@ export function Intake() {
         </label>
       </div>
       <Earlier job={view.id} vin={data.vin} />
+      {view.equipment.length > 0 && (
+        <fieldset className="mt-4">
+          <legend className="label">Equipment of this vehicle: untick what it does not have</legend>
+          <div className="flex flex-wrap gap-x-6">
+            {view.equipment.map((o) => {
+              const missing = data.not_fitted ?? [];
+              return (
+                <label key={o.id} className="flex min-h-11 items-center gap-2">
+                  <input
+                    type="checkbox"
+                    className="size-5"
+                    checked={!missing.includes(o.id)}
+                    onChange={(e) =>
+                      set({
+                        not_fitted: e.target.checked
+                          ? missing.filter((x) => x !== o.id)
+                          : [...missing, o.id],
+                      })
+                    }
+                  />
+                  {o.name}
+                </label>
+              );
+            })}
+          </div>
+        </fieldset>
+      )}
       <RecentField recent={data.recent ?? []} set={(recent) => set({ recent })} />
       <button type="submit" className="act mt-5" disabled={busy !== ""}>
         Keep and go to the codes

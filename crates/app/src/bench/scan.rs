@@ -227,6 +227,7 @@ fn scanned(module: String, answer: Result<Vec<ReadCode>, Unanswered>) -> Scanned
         answered: true,
         asked: true,
         trouble: String::new(),
+        unexpected: false,
         codes: Vec::new(),
     };
     match answer {

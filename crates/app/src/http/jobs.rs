@@ -49,7 +49,13 @@ pub(super) async fn shown(shop: &Arc<Shop>, id: i64) -> Answer<View> {
         let entries = shop.ledger(id).map_err(Problem::own)?;
         let confirmed = shop.confirmed(&job.vehicle, id).map_err(Problem::own)?;
         shop.view(&model, id, &entries, || {
-            view::view(&model, id, job.opened_at, &entries, confirmed)
+            let mut view = view::view(&model, id, job.opened_at, &entries, confirmed)
+                .map_err(|e| e.to_string())?;
+            // What may be missing is known to the whole file alone.
+            view.equipment = (shop.vehicle(&job.vehicle)?.options.into_iter())
+                .map(|o| view::Choice { id: o.id, name: o.name })
+                .collect();
+            Ok::<_, String>(view)
         })
         .map_err(Problem::input)
     });
@@ -58,7 +64,8 @@ pub(super) async fn shown(shop: &Arc<Shop>, id: i64) -> Answer<View> {
 
 pub(super) fn job(shop: &Shop, id: i64) -> Result<(store::Job, Arc<Model>), Problem> {
     let job = shop.store.job(id).map_err(Problem::missing)?;
-    let model = shop.model(&job.vehicle).map_err(Problem::own)?;
+    let missing = shop.not_fitted(id).map_err(Problem::own)?;
+    let model = shop.model_without(&job.vehicle, &missing).map_err(Problem::own)?;
     Ok((job, model))
 }
 
@@ -168,6 +175,14 @@ pub async fn intake(
     Path(id): Path<i64>,
     Json(intake): Json<Intake>,
 ) -> Answer<View> {
+    let (kept, _) = job(&shop, id)?;
+    let file = shop.vehicle(&kept.vehicle).map_err(Problem::own)?;
+    if let Some(other) = intake.not_fitted.iter().find(|m| file.options.iter().all(|o| o.id != **m))
+    {
+        return Err(Problem::input(format!(
+            "there is no equipment “{other}” in this vehicle file"
+        )));
+    }
     keep(&shop, id, Entry::Intake { intake }).await
 }
 

@@ -44,6 +44,8 @@ async fn ask(
     let mut running = shop.progress.begin(id, "scan").map_err(Problem::input)?;
     let bench = shop.bench(id);
     let model = Arc::clone(model);
+    let file = shop.store.job(id).map_err(Problem::missing)?.vehicle;
+    let file = shop.vehicle(&file).map_err(Problem::own)?;
     let work = tokio::spawn(async move {
         let v = &model.circuit.vehicle;
         let all: Vec<String> = crate::bench::modules(v)
@@ -62,11 +64,19 @@ async fn ask(
             },
         );
         tokio::select! {
-            scanned = scan => scanned,
+            scanned = scan => {
+                let mut scanned = scanned?;
+                // Who should not be there is asked as well, and only told of when there.
+                let fitted = |m: &str| crate::bench::modules(v).any(|(p, _)| p.id == m);
+                let others = bench.scan(&file, |m| !fitted(m) && wanted.wants(m), |_| {}).await;
+                let there = others.unwrap_or_default().into_iter().filter(|m| m.answered);
+                scanned.extend(there.map(|m| ScannedModule { unexpected: true, ..m }));
+                Ok::<_, String>(scanned)
+            }
             () = running.stopped() => {
                 let mut got = std::mem::take(&mut *lock());
                 for module in all.iter().filter(|m| !got.iter().any(|g| g.module == **m)).cloned().collect::<Vec<_>>() {
-                    got.push(ScannedModule { module, answered: false, asked: false, trouble: STOPPED.into(), codes: vec![] });
+                    got.push(ScannedModule { module, answered: false, asked: false, trouble: STOPPED.into(), unexpected: false, codes: vec![] });
                 }
                 Ok(got)
             }
@@ -323,7 +333,14 @@ pub async fn typed_codes(
                 _ => "",
             };
             let answered = asked && !silent;
-            ScannedModule { module: p.id.clone(), answered, asked, trouble: trouble.into(), codes }
+            ScannedModule {
+                module: p.id.clone(),
+                answered,
+                asked,
+                trouble: trouble.into(),
+                unexpected: false,
+                codes,
+            }
         })
         .collect();
     let state = state_now(&shop, id)?;

@@ -65,6 +65,8 @@ pub struct View {
     pub wires: Vec<Choice>,
     /// Places and things that can be named as worked on, wet or hit, moved or looked at.
     pub places: Vec<Choice>,
+    /// Equipment that this vehicle has or may have.
+    pub equipment: Vec<Choice>,
     /// Modules the vehicle should have.
     pub modules: Vec<Choice>,
     /// Ranked suspects.
@@ -356,6 +358,7 @@ pub fn view(
             })
             .collect(),
         places: places(model),
+        equipment: Vec::new(),
         modules: modules(v)
             .map(|(p, _)| Choice { id: p.id.clone(), name: p.name.clone() })
             .collect(),

@@ -33,6 +33,8 @@ pub struct ModuleView {
     pub answered: bool,
     /// It could be asked.
     pub asked: bool,
+    /// It answers although the vehicle should not have it.
+    pub unexpected: bool,
     /// Why not.
     pub trouble: String,
     /// Codes that are failing or stored.
@@ -152,6 +154,7 @@ pub(super) fn scan(
         name: name(model, &m.module),
         answered: m.answered,
         asked: m.asked,
+        unexpected: m.unexpected,
         trouble: m.trouble.clone(),
         passed: m.codes.iter().filter(|c| !c.failing() && c.tested_now()).count(),
         codes: troubling(m)

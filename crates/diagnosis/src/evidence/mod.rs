@@ -352,6 +352,11 @@ impl Evidence {
         Self { state, present: Present::Unknown, moment: 0, finding }
     }
 
+    /// Whether the vehicle has everything it speaks of.
+    pub fn fits(&self, model: &Model) -> bool {
+        self.kind(model).is_ok()
+    }
+
     /// How likely every hypothesis makes it.
     ///
     /// # Errors

@@ -6,11 +6,12 @@ type Scanned = NonNullable<View["scan"]>["modules"];
 /** Every module the vehicle should have, with its mark. */
 export function Modules({ modules }: { modules: Scanned }) {
   const asked = modules.filter((m) => m.asked);
+  const expected = modules.filter((m) => !m.unexpected);
   if (asked.length === 0) return null;
   return (
     <section aria-label="Modules" className="mt-6">
       <h2 className="font-bold">
-        {asked.filter((m) => m.answered).length} of {modules.length} modules answer
+        {expected.filter((m) => m.answered).length} of {expected.length} modules answer
       </h2>
       <ul className="mt-1 columns-2 gap-6">
         {asked.map((m) => (
@@ -23,7 +24,11 @@ export function Modules({ modules }: { modules: Scanned }) {
             <span className="truncate">{m.name}</span>
             <span className="num text-faint">{m.id}</span>
             <span className="label ml-auto truncate" title={m.trouble}>
-              {m.answered ? m.trouble || `${m.passed} passed` : "silent"}
+              {m.unexpected
+                ? "answers, not expected"
+                : m.answered
+                  ? m.trouble || `${m.passed} passed`
+                  : "silent"}
             </span>
           </li>
         ))}
