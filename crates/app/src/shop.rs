@@ -16,6 +16,9 @@ use tokio::sync::broadcast;
 /// A view with the length of the ledger it was made from.
 type KeptView = Arc<Mutex<Option<(usize, View)>>>;
 
+/// A vehicle file with the equipment left out.
+type Built = (String, BTreeSet<String>);
+
 /// Everything the routes share.
 #[derive(Debug)]
 pub struct Shop {
@@ -23,7 +26,7 @@ pub struct Shop {
     pub store: Store,
     vehicles: PathBuf,
     /// Models by vehicle file and the equipment left out.
-    models: Mutex<BTreeMap<(String, BTreeSet<String>), Arc<Model>>>,
+    models: Mutex<BTreeMap<Built, Arc<Model>>>,
     benches: Mutex<BTreeMap<Option<i64>, Arc<Bench>>>,
     views: Mutex<BTreeMap<i64, KeptView>>,
     ahead: Ahead,

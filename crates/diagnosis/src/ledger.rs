@@ -412,11 +412,7 @@ impl Case {
             return;
         }
         let failed = |m: &ScannedModule, c: &ReadCode| {
-            let monitors = &model.circuit.vehicle.monitors;
-            let same = |x: &vehicle::Monitor| {
-                (&x.module, &x.code, &x.failure_type) == (&m.module, &c.code, &c.failure_type)
-            };
-            monitors.iter().position(same).filter(|_| c.failing())
+            model.monitor_of(&m.module, &c.code, &c.failure_type).filter(|_| c.failing())
         };
         let before = self.scans.last().map_or_else(BTreeSet::new, |scan| {
             let all = scan.modules.iter().flat_map(|m| m.codes.iter().map(move |c| (m, c)));
@@ -485,7 +481,7 @@ enum Feeds<'f> {
 fn code_of<'f>(model: &Model, finding: &'f Finding) -> Feeds<'f> {
     match finding {
         Finding::Code { module, code, failure_type, failing } => {
-            match crate::evidence::code::monitor(model, module, code, failure_type) {
+            match model.monitor_of(module, code, failure_type) {
                 Some(m) if *failing => Feeds::Failing(m),
                 Some(_) => Feeds::Yes,
                 None => Feeds::Not,

@@ -215,6 +215,14 @@ impl Model {
         })
     }
 
+    /// Number of the monitor behind a code of a module.
+    pub fn monitor_of(&self, module: &str, code: &str, failure_type: &str) -> Option<usize> {
+        let same = |m: &vehicle::Monitor| {
+            m.module == module && m.code == code && m.failure_type == failure_type
+        };
+        self.circuit.vehicle.monitors.iter().position(same)
+    }
+
     /// Predictions for a state, from the cache when they are there.
     pub fn predict(&self, state: &OperatingState) -> Arc<Predictions> {
         let hit = self.cache.lock().unwrap_or_else(PoisonError::into_inner).get(state).cloned();

@@ -1,6 +1,6 @@
 //! Ranked repair items with their reasons in words and numbers.
 
-use crate::evidence::{Evidence, Finding, Moment, Strength, code::monitor, effect};
+use crate::evidence::{Evidence, Finding, Moment, Strength, effect};
 use crate::model::{ELSEWHERE, Model, ModelError};
 use crate::pairs::Pair;
 use crate::posterior::Posterior;
@@ -361,7 +361,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
             )
         }
         Finding::Code { module, code, failure_type, failing } => {
-            let m = monitor(model, module, code, failure_type);
+            let m = model.monitor_of(module, code, failure_type);
             let predicted = match m.map(|m| s.monitor(m)) {
                 Some(Verdict::Failed) => "set",
                 Some(Verdict::Passed) => "not set",

@@ -200,16 +200,13 @@ pub fn triage(
     modules: &[ScannedModule],
     own: &[Own],
 ) -> Vec<Group> {
-    let v = &model.circuit.vehicle;
     let mut found: Vec<Found> = Vec::new();
     for m in modules.iter().filter(|m| m.asked) {
         if !m.answered {
             found.push(Found { module: m.module.clone(), code: None, monitor: None });
         }
         for c in m.codes.iter().filter(|c| c.failing() || c.stored()) {
-            let monitor = v.monitors.iter().position(|x| {
-                (&x.module, &x.code, &x.failure_type) == (&m.module, &c.code, &c.failure_type)
-            });
+            let monitor = model.monitor_of(&m.module, &c.code, &c.failure_type);
             found.push(Found { module: m.module.clone(), code: Some(c.clone()), monitor });
         }
     }
@@ -244,8 +241,8 @@ pub fn triage(
     };
     let mut groups: Vec<(usize, Group)> = Vec::new();
     let mut echoes: Vec<(usize, usize)> = Vec::new();
-    for k in 0..found.len() {
-        let role = match (made(&found[k]), now(k)) {
+    for (k, here) in found.iter().enumerate() {
+        let role = match (made(here), now(k)) {
             (Some(_), _) => Role::Own,
             (None, false) => Role::Old,
             (None, true) if first(k) != k => {
@@ -255,11 +252,11 @@ pub fn triage(
             (None, true) if says.share[k] < UNRELATED => Role::Unrelated,
             (None, true) => Role::Cause,
         };
-        let reason = match (role, made(&found[k])) {
+        let reason = match (role, made(here)) {
             (Role::Own, Some(by)) => format!("comes from {by}; it says nothing of the fault"),
             _ => reason(model, &says, k, role),
         };
-        let mark = mark(model, &found[k], reason);
+        let mark = mark(model, here, reason);
         groups.push((k, Group { mark, role, share: says.share[k], echoes: Vec::new() }));
     }
     for (of, k) in echoes {

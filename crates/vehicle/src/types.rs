@@ -248,7 +248,7 @@ impl Setting {
     pub fn bytes(&self) -> Option<Vec<u8>> {
         let digits = self.value.as_bytes();
         let byte = |pair: &[u8]| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok();
-        (digits.len() % 2 == 0).then(|| digits.chunks(2).map(byte).collect()).flatten()
+        digits.len().is_multiple_of(2).then(|| digits.chunks(2).map(byte).collect()).flatten()
     }
 }
 

@@ -123,11 +123,8 @@ fn monitor<'a>(
     module: &str,
     c: &ReadCode,
 ) -> Option<(usize, &'a vehicle::Monitor)> {
-    let same = |m: &&vehicle::Monitor| {
-        (m.module.as_str(), &m.code, &m.failure_type) == (module, &c.code, &c.failure_type)
-    };
-    let mut all = model.circuit.vehicle.monitors.iter().enumerate();
-    all.find(|(_, m)| same(m))
+    let k = model.monitor_of(module, &c.code, &c.failure_type)?;
+    Some((k, &model.circuit.vehicle.monitors[k]))
 }
 
 fn troubling(m: &ScannedModule) -> impl Iterator<Item = &ReadCode> {

@@ -7,21 +7,6 @@ use circuit::software::Verdict;
 /// Chance that a monitor says otherwise than the model (tolerance near its threshold).
 const WRONG: f64 = 0.03;
 
-/// Number of the monitor behind a code.
-pub(crate) fn monitor(
-    model: &Model,
-    module: &str,
-    code: &str,
-    failure_type: &str,
-) -> Option<usize> {
-    model
-        .circuit
-        .vehicle
-        .monitors
-        .iter()
-        .position(|m| m.module == module && m.code == code && m.failure_type == failure_type)
-}
-
 pub(super) fn scorer<'a>(
     model: &'a Model,
     module: &str,
@@ -29,7 +14,7 @@ pub(super) fn scorer<'a>(
     failure_type: &str,
     failing: bool,
 ) -> Result<Scorer<'a>, ModelError> {
-    let m = monitor(model, module, code, failure_type).ok_or_else(|| ModelError::Unknown {
+    let m = model.monitor_of(module, code, failure_type).ok_or_else(|| ModelError::Unknown {
         what: "monitor",
         id: format!("{module} {code}-{failure_type}"),
     })?;
