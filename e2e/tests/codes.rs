@@ -3,12 +3,13 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{browser, post, program, standin, view};
+use bench::{ALONE, browser, post, program, standin, view};
 use serde_json::json;
 use std::time::Duration;
 
 #[tokio::test]
 async fn scan_sort_clear_follow_and_compare() {
+    let _alone = ALONE.lock().await;
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
@@ -75,6 +76,7 @@ async fn scan_sort_clear_follow_and_compare() {
 
 #[tokio::test]
 async fn what_is_not_fitted_is_not_missed_and_told_of_when_it_answers() {
+    let _alone = ALONE.lock().await;
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     // A van whose trailer module has lost its ground, and whose seat heating works.

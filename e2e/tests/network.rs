@@ -3,12 +3,9 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{browser, post, program, standin, view};
+use bench::{ALONE, browser, post, program, standin, view};
 use serde_json::{Value, json};
 use std::time::Duration;
-
-/// One vehicle at a time: each of them solves ahead with all cores.
-static ALONE: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
 
 #[tokio::test]
 async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {

@@ -3,12 +3,9 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod bench;
-use bench::{Browser, browser, entries, grown, program, view};
+use bench::{ALONE, Browser, browser, entries, grown, program, view};
 use serde_json::Value;
 use std::time::Duration;
-
-/// One vehicle at a time: each of them solves ahead with all cores.
-static ALONE: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
 
 /// Proven by a reading of its own, or beyond what any check in reach could refute.
 fn proven(v: &Value) -> bool {

@@ -55,21 +55,27 @@ impl SupplyCheck {
     }
 }
 
-/// The readings that judge the supply; empty for a vehicle without a battery.
+/// A voltmeter across the battery's posts; none for a vehicle without a battery.
+pub fn probe(model: &Model) -> Option<Probe> {
+    let v = &model.circuit.vehicle;
+    let (battery, plus, minus) = v.parts.iter().enumerate().find_map(|(k, part)| {
+        part.elements.iter().find_map(|e| match e {
+            Element::Battery { plus, minus, .. } => Some((k, plus, minus)),
+            _ => None,
+        })
+    })?;
+    let post = |pin: &str| format!("{}:part", cavity_of(v, battery, pin));
+    Some(Probe { instrument: Instrument::Volts, red: post(plus), black: post(minus) })
+}
+
+/// The readings that judge the supply; empty for a vehicle without a battery. Solves some states,
+/// slow the first time.
 ///
 /// # Errors
 /// [`ModelError`] for states that do not fit the vehicle.
 pub fn checks(model: &Model) -> Result<Vec<SupplyCheck>, ModelError> {
     let v = &model.circuit.vehicle;
-    let posts = v.parts.iter().enumerate().find_map(|(k, part)| {
-        part.elements.iter().find_map(|e| match e {
-            Element::Battery { plus, minus, .. } => Some((k, plus, minus)),
-            _ => None,
-        })
-    });
-    let Some((battery, plus, minus)) = posts else { return Ok(Vec::new()) };
-    let post = |pin: &str| format!("{}:part", cavity_of(v, battery, pin));
-    let probe = Probe { instrument: Instrument::Volts, red: post(plus), black: post(minus) };
+    let Some(probe) = probe(model) else { return Ok(Vec::new()) };
     let (red, black) = (model.circuit.node(&probe.red)?, model.circuit.node(&probe.black)?);
     let volts = |s: &NamedState| model.predict(&s.state).healthy.between(red, black);
     let plain = |s: &&NamedState| !s.state.charger && s.state.outputs.is_empty();

@@ -9,6 +9,9 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
+/// One vehicle at a time: each of them solves ahead with all cores.
+pub static ALONE: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
 pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
 }

@@ -30,6 +30,7 @@ export type Coverage = components["schemas"]["Coverage"];
 export type Planned = components["schemas"]["Planned"];
 export type Shared = components["schemas"]["Shared"];
 export type Proof = components["schemas"]["Proof"];
+export type SupplyRow = components["schemas"]["SupplyRow"];
 export type Group = components["schemas"]["Group"];
 export type CodeMark = components["schemas"]["CodeMark"];
 export type Verdict = components["schemas"]["Verdict"];

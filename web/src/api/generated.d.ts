@@ -743,6 +743,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/supply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Readings of the supply, taken or still to take. */
+        get: operations["supply"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/symptom": {
         parameters: {
             query?: never;
@@ -2277,8 +2294,8 @@ export interface components {
             flags: components["schemas"]["Flag"][];
             scan?: null | components["schemas"]["ScanView"];
             identification?: null | components["schemas"]["Identification"];
-            /** @description Readings of the supply, taken or still to take. */
-            supply: components["schemas"]["SupplyRow"][];
+            /** @description In how many states the supply was read. */
+            supply_read: number;
             /** @description All scans kept, oldest first. */
             scans: components["schemas"]["ScanRef"][];
             /** @description Comparison of the first and the last scan. */
@@ -3645,6 +3662,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Subject"][];
+                };
+            };
+        };
+    };
+    supply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyRow"][];
                 };
             };
         };

@@ -1,9 +1,8 @@
-import type { View } from "../api/client";
+import { useQuery } from "@tanstack/react-query";
+import { api, type SupplyRow, trouble } from "../api/client";
 import { useJob, useLive } from "../api/job";
 import { Measure } from "../ui/Measure";
 import { VerdictMark } from "../ui/verdict";
-
-type Row = View["supply"][number];
 
 const KIND: Record<string, [string, string]> = {
   rest: ["At rest", "Charge: what the battery has left."],
@@ -13,7 +12,7 @@ const KIND: Record<string, [string, string]> = {
 };
 
 /** One reading: what is to be seen, how to take it, what it was. */
-function Reading({ row }: { row: Row }) {
+function Reading({ row }: { row: SupplyRow }) {
   const [title, why] = KIND[row.kind] ?? [row.kind, ""];
   return (
     <li
@@ -49,6 +48,18 @@ function Reading({ row }: { row: Row }) {
 export function Supply() {
   const { view, act, busy } = useJob();
   const live = useLive(view.id);
+  const rows = useQuery({
+    // A longer ledger may hold another reading.
+    queryKey: ["supply", view.id, view.ledger.length],
+    placeholderData: (before: SupplyRow[] | undefined) => before,
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs/{id}/supply", {
+        params: { path: { id: view.id } },
+      });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
   const charger = view.state.charger ?? false;
   const low = (view.scan?.modules ?? []).flatMap((m) =>
     m.codes.filter((c) => c.low_supply != null).map((c) => ({ ...c, module: m })),
@@ -61,11 +72,17 @@ export function Supply() {
         faults that do not exist.
       </p>
       <ul className="mt-4 border-t border-rule">
-        {view.supply.map((row) => (
+        {rows.data?.map((row) => (
           <Reading key={row.kind} row={row} />
         ))}
       </ul>
-      {view.supply.length === 0 && <p className="mt-4">This vehicle file has no battery.</p>}
+      {rows.isLoading && <p className="mt-4 text-faint">Solving what it should read …</p>}
+      {rows.error && (
+        <p role="alert" className="mt-4 text-oxide">
+          {rows.error.message}
+        </p>
+      )}
+      {rows.data?.length === 0 && <p className="mt-4">This vehicle file has no battery.</p>}
       <div className="mt-5 flex items-center gap-4">
         <label className="flex min-h-11 items-center gap-2 font-semibold">
           <input

@@ -50,6 +50,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(jobs::events))
         .routes(routes!(vehicle_side::live))
         .routes(routes!(vehicle_side::state))
+        .routes(routes!(vehicle_side::supply))
         .routes(routes!(scans::scan))
         .routes(routes!(scans::stop))
         .routes(routes!(identity::identify))

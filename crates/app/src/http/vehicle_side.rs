@@ -2,7 +2,7 @@
 
 use super::jobs::{Answer, App, QuantityKind, job, keep, keep_evidence};
 use super::problem::Problem;
-use crate::view::View;
+use crate::view::{self, SupplyRow, View};
 use axum::Json;
 use axum::extract::{Path, State};
 use diagnosis::Evidence;
@@ -76,6 +76,17 @@ pub async fn state(
         bench.bring_into(&model.circuit.vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
     }
     Ok(result)
+}
+
+/// Readings of the supply, taken or still to take.
+#[utoipa::path(get, path = "/api/jobs/{id}/supply", responses((status = 200, body = [SupplyRow])))]
+pub async fn supply(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<SupplyRow>> {
+    let work = tokio::task::spawn_blocking(move || {
+        let (_, model) = job(&shop, id)?;
+        let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+        view::supply(&model, &case).map_err(Problem::own)
+    });
+    work.await.map_err(Problem::own)?.map(Json)
 }
 
 pub(super) fn state_now(shop: &crate::shop::Shop, id: i64) -> Result<OperatingState, Problem> {

@@ -12,7 +12,7 @@ pub use proofs::Proof;
 pub use rows::{Flag, Row};
 pub use scan::{Compared, ScanRef, ScanView, Watched, compare, watched};
 pub use stages::Stage;
-pub use supply::SupplyRow;
+pub use supply::{SupplyRow, supply};
 
 use crate::bench::modules;
 use circuit::Probe;
@@ -99,8 +99,8 @@ pub struct View {
     pub scan: Option<ScanView>,
     /// Who the modules say they are.
     pub identification: Option<Identification>,
-    /// Readings of the supply, taken or still to take.
-    pub supply: Vec<SupplyRow>,
+    /// In how many states the supply was read.
+    pub supply_read: usize,
     /// All scans kept, oldest first.
     pub scans: Vec<ScanRef>,
     /// Comparison of the first and the last scan.
@@ -381,7 +381,7 @@ pub fn view(
         flags: rows::flags(&case, &weighed, entries),
         scan: scan::scan(model, &priors, &case, bearing),
         identification: identity::identification(model, &case),
-        supply: supply::supply(model, &case)?,
+        supply_read: supply::read(model, &case),
         scans: scan::scans(model, &case),
         compared: scan::compared(&case),
         watched: scan::watched(model, &case),

@@ -22,8 +22,7 @@ pub(super) fn stages(v: &View) -> Vec<Stage> {
     let of_kind = |kind: &str| v.ledger.iter().filter(|r| r.kind == kind).count();
     let codes = v.scan.as_ref().map(|s| s.modules.iter().map(|m| m.codes.len()).sum::<usize>());
     let done = v.proofs.iter().filter(|p| p.done).count();
-    let read = v.supply.iter().filter(|r| r.number > 0).count();
-    let supply = if read == 0 { String::new() } else { format!("{read}/{}", v.supply.len()) };
+    let supply = count(v.supply_read);
     let stage = |id: &str, name: &str, mark: String, built: bool| Stage {
         id: id.into(),
         name: name.into(),

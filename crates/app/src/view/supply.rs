@@ -33,7 +33,11 @@ pub struct SupplyRow {
     pub why: String,
 }
 
-pub(super) fn supply(model: &Model, case: &Case) -> Result<Vec<SupplyRow>, ModelError> {
+/// All readings of the supply. Slow the first time.
+///
+/// # Errors
+/// [`ModelError`] for states that do not fit the vehicle.
+pub fn supply(model: &Model, case: &Case) -> Result<Vec<SupplyRow>, ModelError> {
     let row = |check: supply::SupplyCheck| {
         let latest = taken(case, &check.probe, &check.state.state).last();
         let (verdict, why) = match latest {
@@ -57,4 +61,12 @@ pub(super) fn supply(model: &Model, case: &Case) -> Result<Vec<SupplyRow>, Model
         }
     };
     Ok(supply::checks(model)?.into_iter().map(row).collect())
+}
+
+/// In how many states it was read.
+pub(super) fn read(model: &Model, case: &Case) -> usize {
+    let Some(probe) = supply::probe(model) else { return 0 };
+    let all = case.evidence.iter().chain(&case.after);
+    let across = all.filter(|(_, e)| super::probe(&e.finding).is_some_and(|(p, _)| p == probe));
+    across.map(|(_, e)| &e.state).collect::<std::collections::BTreeSet<_>>().len()
 }
