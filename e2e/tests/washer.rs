@@ -79,7 +79,13 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
     let (_app, url) = program(&arguments);
     let again = view(&url, 1).await;
     assert_eq!(again["ledger"], v["ledger"]);
-    assert_eq!(again["suspects"], v["suspects"]);
+    // Solved in another order, a voltage may differ far below what any meter shows.
+    let suspects = |v: &serde_json::Value| -> Vec<(String, i64)> {
+        let all = v["suspects"].as_array().unwrap().iter();
+        let p = |s: &serde_json::Value| (1e6 * s["probability"].as_f64().unwrap()).round() as i64;
+        all.map(|s| (s["repair_item"].to_string(), p(s))).collect()
+    };
+    assert_eq!(suspects(&again), suspects(&v));
     b.go(&format!("{url}/job/1/circuit")).await;
 
     let checks = b.follow(&url, 1, 15, |v| v["certain"]["proven"] == true).await;
