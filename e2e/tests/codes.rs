@@ -15,12 +15,7 @@ async fn scan_sort_clear_follow_and_compare() {
     let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
     let b = browser().await;
     let job = 2;
-    b.go(&format!("{url}/job/{job}/codes")).await;
-    b.press("Set key 15").await;
-    b.says("Key 15").await;
-    // Monitors run for a second after key-on before they can pass.
-    tokio::time::sleep(Duration::from_millis(2500)).await;
-    b.act(&url, job, "main", "Scan all modules").await;
+    b.scanned(&url, job).await;
 
     // The reference leads; its sensors and what others make of them echo it.
     b.css("li[data-code='A10 P0642-16'][data-role='cause']").await;

@@ -26,15 +26,6 @@ async fn repair(b: &Browser, url: &str, job: i64, done: &str) {
     b.says("Signed off").await;
 }
 
-async fn scanned(b: &Browser, url: &str, job: i64) -> Value {
-    b.go(&format!("{url}/job/{job}/codes")).await;
-    b.press("Set key 15").await;
-    b.says("Key 15").await;
-    // Monitors run for a second after key-on before they can pass.
-    tokio::time::sleep(Duration::from_millis(2500)).await;
-    b.act(url, job, "main", "Scan all modules").await
-}
-
 #[tokio::test]
 async fn three_codes_one_dragged_reference_and_a_misleading_reading() {
     let _alone = ALONE.lock().await;
@@ -43,7 +34,7 @@ async fn three_codes_one_dragged_reference_and_a_misleading_reading() {
     let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
     let b = browser().await;
     let job = 2;
-    let v = scanned(&b, &url, job).await;
+    let v = b.scanned(&url, job).await;
     assert!(v["symptoms"].as_array().unwrap().len() >= 3, "{:#}", v["symptoms"]);
     // What the codes share: sensors that could drag the reference, and not its broken conductor.
     b.css("[data-shared='part:B2']").await;
@@ -89,7 +80,7 @@ async fn a_dead_tailgate_and_the_ground_in_its_hinge() {
     let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
     let b = browser().await;
     let job = 3;
-    let v = scanned(&b, &url, job).await;
+    let v = b.scanned(&url, job).await;
     let silent = |v: &Value| {
         let list = v["scan"]["modules"].as_array().unwrap();
         list.iter().any(|m| m["id"] == "A3" && m["answered"] == false)

@@ -283,8 +283,8 @@ pub struct Case {
     pub identities: Vec<(u64, Vec<Identity>)>,
     /// What was done since codes were cleared last that modules may complain about.
     pub doings: Vec<Doing>,
-    /// Entries at which codes were cleared.
-    pub clears: Vec<u64>,
+    /// Clearings: entry and modules, the oldest first.
+    pub clears: Vec<(u64, Vec<String>)>,
     /// Signed off.
     pub signed_off: bool,
 }
@@ -334,8 +334,8 @@ impl Case {
                 let own = own::made(model, &self.doings);
                 let feeds = |e: &Evidence| match code_of(model, &e.finding) {
                     Feeds::Not => false,
-                    Feeds::Failing(m) => !own::is_own(model, &own, state, m),
-                    Feeds::Silent(module) => !own::is_own_silence(&own, state, module),
+                    Feeds::Failing(m) => !own.iter().any(|o| o.makes(model, state, m)),
+                    Feeds::Silent(module) => !own.iter().any(|o| o.silences(state, module)),
                     Feeds::Yes => true,
                 };
                 for mut found in scan_evidence(state, modules).into_iter().filter(feeds) {
@@ -359,11 +359,15 @@ impl Case {
                 }
             }
             Entry::Identified { modules } => self.identities.push((e.number, modules.clone())),
-            Entry::Cleared { .. } => {
-                self.clears.push(e.number);
-                // What is still unplugged goes on making codes.
+            Entry::Cleared { modules } => {
+                self.clears.push((e.number, modules.clone()));
+                // What is still unplugged goes on making codes, and who was not cleared keeps them.
                 let state = self.state.clone();
-                self.doings.retain(|d| d.tool.is_none() && d.state == state);
+                let left = |d: &Doing| {
+                    let made = own::made(model, std::slice::from_ref(d));
+                    made.iter().any(|o| o.monitor.is_some() && !modules.contains(&o.module))
+                };
+                self.doings.retain(|d| d.tool.is_none() && d.state == state || left(d));
             }
             Entry::Found { evidence, .. } => {
                 self.unplugged(model, &evidence.state);
@@ -430,6 +434,11 @@ impl Case {
             let list = if self.repair.is_none() { &mut self.evidence } else { &mut self.after };
             list.push((number, evidence));
         }
+    }
+
+    /// Entry of the last clearing; none before.
+    pub fn cleared(&self) -> Option<u64> {
+        self.clears.last().map(|(number, _)| *number)
     }
 
     /// What weighs before evidence; `confirmed` is what this shop has found before.

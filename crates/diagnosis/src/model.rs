@@ -1,5 +1,7 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
+mod unheard;
+
 use crate::evidence::Likelihood;
 use crate::evidence::reading::{self, Expected};
 use crate::grids::Grids;
@@ -307,46 +309,6 @@ impl Model {
         }
     }
 
-    /// Which of the hypotheses just solved may make somebody deaf, and whom.
-    fn unheard(&self, p: &Predictions, made: &[Option<Snapshot>]) -> HashMap<usize, Vec<u32>> {
-        let Some(hearing) = &self.hearing else { return HashMap::new() };
-        let on: Vec<usize> = (0..made.len())
-            .filter(|h| {
-                let of = |s: &Snapshot| self.on_bus[*h] || stirs(hearing, s, &p.healthy);
-                made[*h].as_ref().is_some_and(of)
-            })
-            .collect();
-        if on.is_empty() {
-            return HashMap::new();
-        }
-        let dominant = p.dominant.get_or_init(|| hearing.dominant(&self.circuit, p.sweep.state()));
-        let stretch = on.len().div_ceil(4 * rayon::current_num_threads()).max(16);
-        let parts: Vec<Vec<(usize, Vec<u32>)>> = on
-            .par_chunks(stretch)
-            .map(|part| {
-                let mut sweep = p.sweep.clone();
-                let mut dominant = dominant.to_vec();
-                let mut deaf = |h: &usize| {
-                    let changes = &self.faults[*h].changes;
-                    hearing.deaf(&mut sweep, Some(&mut dominant), changes, Some(&p.sound))
-                };
-                part.iter().map(|h| (*h, deaf(h))).collect()
-            })
-            .collect();
-        parts.into_iter().flatten().collect()
-    }
-
-    /// What changes predict, who answers included.
-    fn take(&self, p: &Predictions, sweep: &mut Sweep, changes: &[Change]) -> Snapshot {
-        let mut made = Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes));
-        if let Some(hearing) = &self.hearing
-            && (hearing.touches(&self.circuit, changes) || stirs(hearing, &made, &p.healthy))
-        {
-            made.set_deaf(&self.circuit, &hearing.deaf(sweep, None, changes, Some(&p.sound)));
-        }
-        made
-    }
-
     /// Solves the hypotheses that are wanted in a state, with a meter attached or none, and keeps
     /// what `keep` makes of each; with `at`, of the voltages of two nodes only. The others get `else_this`. The order lets neighbours share
     /// work; the cores take stretches of it.
@@ -574,13 +536,6 @@ impl Model {
             fault::item_text(&self.circuit, item)
         }
     }
-}
-
-/// Whether a hypothesis moves a resting bus line or takes the life of a module in the middle of one.
-fn stirs(hearing: &Hearing, s: &Snapshot, sound: &Snapshot) -> bool {
-    s.differs()
-        && (hearing.middles().any(|m| s.alive(m) != sound.alive(m))
-            || hearing.stirs(|a, b| s.between(a, b) - sound.between(a, b)))
 }
 
 /// Whether a meter's 10 MOhm could matter under a fault: something is open or nearly so.

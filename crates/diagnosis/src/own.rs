@@ -96,14 +96,16 @@ fn by(model: &Model, doing: &Doing) -> String {
     }
 }
 
-/// Whether a module is silent in a scan made in `state` because of what is unplugged in it.
-pub fn is_own_silence(own: &[Own], state: &OperatingState, module: &str) -> bool {
-    !state.unplugged.is_empty() && own.iter().any(|o| o.monitor.is_none() && o.module == module)
-}
+impl Own {
+    /// Whether it is what makes a code fail in a scan made in `state`: it still is made, or its
+    /// monitor has had no chance to find otherwise.
+    pub fn makes(&self, model: &Model, state: &OperatingState, monitor: usize) -> bool {
+        self.monitor == Some(monitor)
+            && model.predict(state).healthy.monitor(monitor) != Verdict::Passed
+    }
 
-/// Whether a code that fails in a scan made in `state` is of one's own making: it still is made, or
-/// its monitor has had no chance to find otherwise.
-pub fn is_own(model: &Model, own: &[Own], state: &OperatingState, monitor: usize) -> bool {
-    own.iter().any(|o| o.monitor == Some(monitor))
-        && model.predict(state).healthy.monitor(monitor) != Verdict::Passed
+    /// Whether it is what keeps a module silent in a scan made in `state`.
+    pub fn silences(&self, state: &OperatingState, module: &str) -> bool {
+        self.monitor.is_none() && self.module == module && !state.unplugged.is_empty()
+    }
 }

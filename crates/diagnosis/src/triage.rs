@@ -8,7 +8,7 @@
 
 use crate::ledger::{ReadCode, ScannedModule};
 use crate::model::Model;
-use crate::own::{self, Own};
+use crate::own::Own;
 use crate::posterior::Posterior;
 use crate::prior::Priors;
 use circuit::software::Verdict;
@@ -215,12 +215,10 @@ pub fn triage(
     }
     let says = says(model, priors, posterior, state, &found);
     let made = |f: &Found| {
-        let of = |o: &&Own| match (f.monitor, o.monitor) {
-            (Some(m), Some(own)) => m == own && own::is_own(model, &[(*o).clone()], state, m),
-            (None, None) => {
-                f.code.is_none() && own::is_own_silence(&[(*o).clone()], state, &f.module)
-            }
-            _ => false,
+        let of = |o: &&Own| match (f.monitor, &f.code) {
+            (Some(m), _) => o.makes(model, state, m),
+            (None, None) => o.silences(state, &f.module),
+            (None, Some(_)) => false,
         };
         own.iter().find(of).map(|o| &o.by)
     };

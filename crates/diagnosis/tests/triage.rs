@@ -148,7 +148,7 @@ fn codes_of_ones_own_unplugging_are_foretold_labelled_and_left_out() {
         case.believed().iter().any(|e| matches!(e.finding, Finding::Code { failing: true, .. }))
     };
     assert!(!failing(&case));
-    // Plugged in again, a code whose monitor has had no chance to run is still one's own.
+    // Plugged in again, it is one's own until its monitor has had a chance to find otherwise.
     let mut stale = scanned(&on, &[]);
     let monitor = MODEL.circuit.vehicle.monitors.iter().enumerate().find(|(m, x)| {
         own.iter().any(|o| o.monitor == Some(*m))
@@ -161,8 +161,8 @@ fn codes_of_ones_own_unplugging_are_foretold_labelled_and_left_out() {
     let code =
         codes.iter_mut().find(|c| c.code == monitor.code && c.failure_type == monitor.failure_type);
     code.unwrap().status = 0x2F;
-    // This one runs with everything plugged in: that it fails is no doing of one's own any more.
-    assert!(failing(&Case::of(&MODEL, &entries(on.clone(), stale))));
+    assert!(!failing(&Case::of(&MODEL, &entries(state("off"), stale.clone()))), "it cannot run");
+    assert!(failing(&Case::of(&MODEL, &entries(on.clone(), stale))), "it ran, and still fails");
 }
 
 #[test]
@@ -194,8 +194,13 @@ fn a_test_lamp_on_a_thin_output_explains_the_code_it_makes() {
     let case = Case::of(&MODEL, &entries);
     let own = own::made(&MODEL, &case.doings);
     assert!(own.iter().any(|o| o.code == "P0642-16" && o.by.contains("21 W test lamp")), "{own:?}");
-    // Clearing takes it back: the lamp is off again.
-    let mut cleared = entries;
-    cleared.extend(numbered(vec![Entry::Cleared { modules: vec![] }]));
-    assert!(Case::of(&MODEL, &cleared).doings.is_empty());
+    // Clearing takes it back, where it is cleared: the lamp is off again.
+    let cleared = |modules: Vec<String>| {
+        let mut all = entries.clone();
+        all.extend(numbered(vec![Entry::Cleared { modules }]));
+        Case::of(&MODEL, &all).doings.len()
+    };
+    assert_eq!(cleared(vec!["A2".into()]), 1, "the engine module keeps its code");
+    let modules = v.parts.iter().filter(|p| p.module.is_some());
+    assert_eq!(cleared(modules.map(|p| p.id.clone()).collect()), 0);
 }

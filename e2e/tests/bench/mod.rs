@@ -294,6 +294,16 @@ impl Browser {
         most
     }
 
+    /// Sets the key and scans all modules.
+    pub async fn scanned(&self, url: &str, job: i64) -> Value {
+        self.go(&format!("{url}/job/{job}/codes")).await;
+        self.press("Set key 15").await;
+        self.says("Key 15").await;
+        // Monitors run for a second after key-on before they can pass.
+        tokio::time::sleep(Duration::from_millis(2500)).await;
+        self.act(url, job, "main", "Scan all modules").await
+    }
+
     /// Takes every proof that the repair asks for.
     pub async fn prove(&self, url: &str, job: i64) {
         for _ in 0..12 {

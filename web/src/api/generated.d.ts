@@ -853,12 +853,6 @@ export interface components {
         Announced: {
             /** @description Its vehicle identification number. */
             vin: string;
-            /** @description What is wrong with that number; empty when nothing is. */
-            trouble: string;
-            /** @description Whether it is another one than the job says. */
-            differs: boolean;
-            /** @description The number cannot be had: why. */
-            unknown: string;
         };
         /** @description A bus. */
         BusTree: {
@@ -2513,6 +2507,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Announced"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -2,6 +2,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 import type { Intake as Data, Strength } from "../api/client";
 import { useJob } from "../api/job";
+import { Ticks } from "../ui/Ticks";
 import { Earlier } from "./intake/Earlier";
 import { FromVehicle } from "./intake/FromVehicle";
 import { RecentField } from "./intake/RecentField";
@@ -138,28 +139,11 @@ export function Intake() {
       {view.equipment.length > 0 && (
         <fieldset className="mt-4">
           <legend className="label">Equipment of this vehicle: untick what it does not have</legend>
-          <div className="flex flex-wrap gap-x-6">
-            {view.equipment.map((o) => {
-              const missing = data.not_fitted ?? [];
-              return (
-                <label key={o.id} className="flex min-h-11 items-center gap-2">
-                  <input
-                    type="checkbox"
-                    className="size-5"
-                    checked={!missing.includes(o.id)}
-                    onChange={(e) =>
-                      set({
-                        not_fitted: e.target.checked
-                          ? missing.filter((x) => x !== o.id)
-                          : [...missing, o.id],
-                      })
-                    }
-                  />
-                  {o.name}
-                </label>
-              );
-            })}
-          </div>
+          <Ticks
+            of={view.equipment}
+            left={data.not_fitted ?? []}
+            set={(not_fitted) => set({ not_fitted })}
+          />
         </fieldset>
       )}
       <RecentField recent={data.recent ?? []} set={(recent) => set({ recent })} />

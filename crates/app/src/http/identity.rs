@@ -1,13 +1,13 @@
 //! Who the vehicle and its modules say they are.
 
-use super::jobs::{Answer, App, job, keep};
+use super::jobs::{Answer, App, case, job, keep};
 use super::problem::Problem;
 use crate::view::View;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use diagnosis::ledger::{Case, Entry};
+use diagnosis::ledger::Entry;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -26,8 +26,7 @@ pub async fn identify(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
 /// The identification of all modules as CSV: the latest, after what was read first.
 #[utoipa::path(get, path = "/api/jobs/{id}/identification.csv", responses((status = 200, body = String, content_type = "text/csv"), (status = 422, body = Problem)))]
 pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Problem> {
-    let (_, model) = job(&shop, id)?;
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let (model, case) = case(&shop, id)?;
     let (Some(first), Some(last)) = (case.identities.first(), case.identities.last()) else {
         return Err(Problem::input("nothing was read yet; read the identification first"));
     };
@@ -77,28 +76,12 @@ pub(super) fn csv(name: &str, rows: &[Vec<String>]) -> Result<Response, Problem>
 pub struct Announced {
     /// Its vehicle identification number.
     vin: String,
-    /// What is wrong with that number; empty when nothing is.
-    trouble: String,
-    /// Whether it is another one than the job says.
-    differs: bool,
-    /// The number cannot be had: why.
-    unknown: String,
 }
 
 /// Asks the vehicle on the link for its number, over UDP.
-#[utoipa::path(get, path = "/api/jobs/{id}/announced", responses((status = 200, body = Announced)))]
+#[utoipa::path(get, path = "/api/jobs/{id}/announced", responses((status = 200, body = Announced), (status = 502, body = Problem)))]
 pub async fn announced(State(shop): App, Path(id): Path<i64>) -> Answer<Announced> {
-    let (_, model) = job(&shop, id)?;
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
-    Ok(Json(match shop.bench(id).announced().await {
-        Ok(found) => Announced {
-            trouble: vehicle::vin::trouble(&found.vin).unwrap_or_default(),
-            differs: !case.intake.vin.is_empty() && case.intake.vin != found.vin,
-            vin: found.vin,
-            unknown: String::new(),
-        },
-        Err(why) => {
-            Announced { vin: String::new(), trouble: String::new(), differs: false, unknown: why }
-        }
-    }))
+    shop.store.job(id).map_err(Problem::missing)?;
+    let found = shop.bench(id).announced().await.map_err(Problem::vehicle)?;
+    Ok(Json(Announced { vin: found.vin }))
 }

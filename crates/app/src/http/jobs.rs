@@ -69,6 +69,13 @@ pub(super) fn job(shop: &Shop, id: i64) -> Result<(store::Job, Arc<Model>), Prob
     Ok((job, model))
 }
 
+/// A job's model, and what its ledger adds up to.
+pub(super) fn case(shop: &Shop, id: i64) -> Result<(Arc<Model>, Case), Problem> {
+    let (_, model) = job(shop, id)?;
+    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    Ok((model, case))
+}
+
 pub(super) async fn keep(shop: &Arc<Shop>, id: i64, entry: Entry) -> Answer<View> {
     shop.store.job(id).map_err(Problem::missing)?;
     shop.append(id, &entry).map_err(Problem::own)?;

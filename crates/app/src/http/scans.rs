@@ -1,6 +1,6 @@
 //! Codes: scanning with progress, stopping, clearing, and asking again.
 
-use super::jobs::{Answer, App, job, keep, shown};
+use super::jobs::{Answer, App, case, job, keep, shown};
 use super::problem::Problem;
 use super::vehicle_side::{Wanted, at_rest, rest, state_now};
 use crate::progress::Progress;
@@ -9,7 +9,7 @@ use crate::view::{self, Compared, View};
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use diagnosis::Model;
-use diagnosis::ledger::{Case, Entry, ReadCode, ScannedModule};
+use diagnosis::ledger::{Entry, ReadCode, ScannedModule};
 use diagnosis::pasted::{self, Pasted};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -68,9 +68,12 @@ async fn ask(
                 let mut scanned = scanned?;
                 // Who should not be there is asked as well, and only told of when there.
                 let fitted = |m: &str| crate::bench::modules(v).any(|(p, _)| p.id == m);
-                let others = bench.scan(&file, |m| !fitted(m) && wanted.wants(m), |_| {}).await;
-                let there = others.unwrap_or_default().into_iter().filter(|m| m.answered);
-                scanned.extend(there.map(|m| ScannedModule { unexpected: true, ..m }));
+                let other = |m: &str| !fitted(m) && wanted.wants(m);
+                if crate::bench::modules(&file).any(|(p, _)| other(&p.id)) {
+                    let others = bench.scan(&file, other, |_| {}).await.unwrap_or_default();
+                    let there = others.into_iter().filter(|m| m.answered);
+                    scanned.extend(there.map(|m| ScannedModule { unexpected: true, ..m }));
+                }
                 Ok::<_, String>(scanned)
             }
             () = running.stopped() => {
@@ -92,9 +95,8 @@ pub async fn scan(
     Path(id): Path<i64>,
     wanted: Option<Json<Modules>>,
 ) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
+    let (model, before) = case(&shop, id)?;
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
-    let before = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
     let others: Vec<ScannedModule> = match (wanted.modules.is_empty(), before.scans.last()) {
         (false, Some(last)) => {
             last.modules.iter().filter(|m| !wanted.wants(&m.module)).cloned().collect()
@@ -126,11 +128,10 @@ pub async fn clear(
     Path(id): Path<i64>,
     wanted: Option<Json<Modules>>,
 ) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
+    let (model, case) = case(&shop, id)?;
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
     let kept = case.scans.last().map(|s| s.number);
-    if kept.is_none() || case.clears.last() > kept.as_ref() {
+    if kept.is_none() || case.cleared() > kept {
         return Err(Problem::input("scan first: codes are kept before they are cleared"));
     }
     let bench = shop.bench(id);
@@ -158,8 +159,7 @@ pub async fn compare(
     Path(id): Path<i64>,
     Query(two): Query<Two>,
 ) -> Answer<Vec<Compared>> {
-    let (_, model) = job(&shop, id)?;
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let (_, case) = case(&shop, id)?;
     let scan = |number: u64| {
         let found = case.scans.iter().find(|s| s.number == number);
         found.ok_or_else(|| Problem::input(format!("entry {number} is no scan; choose another")))
@@ -182,8 +182,7 @@ pub struct Run {
 /// What the monitors behind cleared codes have done since.
 #[utoipa::path(get, path = "/api/jobs/{id}/runs", responses((status = 200, body = [Run]), (status = 502, body = Problem)))]
 pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
-    let (_, model) = job(&shop, id)?;
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let (model, case) = case(&shop, id)?;
     let watched = view::watched(&model, &case);
     let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
     let bench = shop.bench(id);
@@ -207,8 +206,7 @@ pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
 /// Lets the modules whose codes were cleared test themselves, so that absence counts sooner.
 #[utoipa::path(post, path = "/api/jobs/{id}/self-tests", responses((status = 200, body = View), (status = 502, body = Problem)))]
 pub async fn self_tests(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+    let (model, case) = case(&shop, id)?;
     let watched = view::watched(&model, &case);
     let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
     let bench = shop.bench(id);
@@ -230,12 +228,11 @@ pub async fn rescan(
     Path(id): Path<i64>,
     Json(wanted): Json<Wanted>,
 ) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
+    let (model, case) = case(&shop, id)?;
     let vehicle = &model.circuit.vehicle;
     model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
-    if case.scans.last().map(|s| s.number) <= case.clears.last().copied() {
+    if case.scans.last().map(|s| s.number) <= case.cleared() {
         // Nothing is cleared that was not kept.
         let modules = ask(&shop, id, &model, Modules::default()).await?;
         shop.append(id, &Entry::Scan { state: case.state.clone(), modules })

@@ -1,13 +1,13 @@
 //! What touches the vehicle: link, meter, hands.
 
-use super::jobs::{Answer, App, QuantityKind, job, keep, keep_evidence};
+use super::jobs::{Answer, App, QuantityKind, case, job, keep, keep_evidence};
 use super::problem::Problem;
 use crate::view::{self, SupplyRow, View};
 use axum::Json;
 use axum::extract::{Path, State};
 use diagnosis::Evidence;
 use diagnosis::evidence::Finding;
-use diagnosis::ledger::{Case, Entry};
+use diagnosis::ledger::Entry;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use vehicle::OperatingState;
@@ -82,16 +82,14 @@ pub async fn state(
 #[utoipa::path(get, path = "/api/jobs/{id}/supply", responses((status = 200, body = [SupplyRow])))]
 pub async fn supply(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<SupplyRow>> {
     let work = tokio::task::spawn_blocking(move || {
-        let (_, model) = job(&shop, id)?;
-        let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
+        let (model, case) = case(&shop, id)?;
         view::supply(&model, &case).map_err(Problem::own)
     });
     work.await.map_err(Problem::own)?.map(Json)
 }
 
 pub(super) fn state_now(shop: &crate::shop::Shop, id: i64) -> Result<OperatingState, Problem> {
-    let (_, model) = job(shop, id)?;
-    Ok(Case::of(&model, &shop.ledger(id).map_err(Problem::own)?).state)
+    Ok(case(shop, id)?.1.state)
 }
 
 /// An output to drive or give back.

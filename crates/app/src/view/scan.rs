@@ -174,7 +174,7 @@ pub(super) fn scan(
         at: scan.at.clone(),
         modules: modules.collect(),
         triage: triage::triage(model, priors, posterior, &scan.state, &scan.modules, &own),
-        cleared_since: case.clears.iter().any(|c| *c > scan.number),
+        cleared_since: case.cleared() > Some(scan.number),
     })
 }
 
@@ -190,7 +190,10 @@ pub(super) fn scans(model: &Model, case: &Case) -> Vec<ScanRef> {
 
 /// What became of each code from one scan to a later one.
 pub fn compare(case: &Case, from: &Scan, to: &Scan) -> Vec<Compared> {
-    let cleared = case.clears.iter().any(|c| (from.number..to.number).contains(c));
+    let cleared = |module: &String| {
+        let between = |number: &u64| (from.number..to.number).contains(number);
+        case.clears.iter().any(|(number, modules)| between(number) && modules.contains(module))
+    };
     let list = |scan: &Scan| -> Vec<(String, String)> {
         let codes = |m: &ScannedModule| {
             troubling(m).map(|c| (m.module.clone(), full(c))).collect::<Vec<_>>()
@@ -205,7 +208,7 @@ pub fn compare(case: &Case, from: &Scan, to: &Scan) -> Vec<Compared> {
     all.extend(is.iter().filter(|x| !was.contains(x)).cloned());
     let codes = all.into_iter().filter_map(|x| {
         let fate = match (was.contains(&x), is.contains(&x)) {
-            (true, true) if cleared => "returned",
+            (true, true) if cleared(&x.0) => "returned",
             (true, true) => "stayed",
             // Of a module that is silent now nothing is known.
             (true, false) if silent(to, &x.0) != Some(false) => return None,
@@ -235,7 +238,7 @@ pub(super) fn compared(case: &Case) -> Vec<Compared> {
 /// What must run before the absence of codes cleared last counts; empty before clearing and after
 /// the next scan.
 pub fn watched(model: &Model, case: &Case) -> Vec<Watched> {
-    let Some(cleared) = case.clears.last() else { return Vec::new() };
+    let Some((cleared, modules)) = case.clears.last() else { return Vec::new() };
     let Some(scan) = case.scans.iter().rev().find(|s| s.number < *cleared) else {
         return Vec::new();
     };
@@ -248,7 +251,8 @@ pub fn watched(model: &Model, case: &Case) -> Vec<Watched> {
     };
     let mut states: Vec<&vehicle::NamedState> = v.states.iter().collect();
     states.sort_by(|a, b| a.minutes.total_cmp(&b.minutes));
-    let all = scan.modules.iter().flat_map(|m| troubling(m).map(move |c| (m, c)));
+    let of_cleared = scan.modules.iter().filter(|m| modules.contains(&m.module));
+    let all = of_cleared.flat_map(|m| troubling(m).map(move |c| (m, c)));
     all.filter_map(|(m, c)| {
         let (k, monitor) = monitor(model, &m.module, c)?;
         let runs_here = runs(&case.state, k);
@@ -269,4 +273,65 @@ pub fn watched(model: &Model, case: &Case) -> Vec<Watched> {
 /// What the technician has done since clearing that modules may complain about.
 pub(super) fn own_now(model: &Model, case: &Case) -> Vec<Own> {
     own::made(model, &case.doings)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn module(id: &str, answered: bool, codes: &[&str]) -> ScannedModule {
+        let code = |c: &&str| ReadCode {
+            code: (*c).to_owned(),
+            failure_type: "14".into(),
+            status: 0x2F,
+            snapshot: Vec::new(),
+        };
+        ScannedModule {
+            module: id.into(),
+            answered,
+            asked: true,
+            trouble: String::new(),
+            unexpected: false,
+            codes: codes.iter().map(code).collect(),
+        }
+    }
+
+    fn scan(number: u64, modules: Vec<ScannedModule>) -> Scan {
+        let (at, state) = (String::new(), vehicle::OperatingState::default());
+        Scan { number, at, state, modules, doings: Vec::new() }
+    }
+
+    #[test]
+    fn only_what_was_cleared_can_return() {
+        let from = scan(
+            1,
+            vec![
+                module("A2", true, &["B1A10", "B1A11"]),
+                module("A3", true, &["B1A20"]),
+                module("A10", true, &["P0201"]),
+            ],
+        );
+        let to = scan(
+            3,
+            vec![
+                module("A2", true, &["B1A10", "B1A12"]),
+                module("A3", true, &["B1A20"]),
+                module("A10", false, &[]),
+            ],
+        );
+        let case = Case { clears: vec![(2, vec!["A2".into()])], ..Case::default() };
+        let fates: Vec<String> = compare(&case, &from, &to)
+            .into_iter()
+            .map(|c| format!("{} {} {}", c.module, c.code, c.fate))
+            .collect();
+        // Of what A10 held nothing is known while it is silent.
+        let expected = [
+            "A2 B1A10-14 returned",
+            "A2 B1A11-14 gone",
+            "A3 B1A20-14 stayed",
+            "A2 B1A12-14 new",
+            "A10  silent now",
+        ];
+        assert_eq!(fates, expected);
+    }
 }

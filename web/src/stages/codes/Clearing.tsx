@@ -1,13 +1,14 @@
 import { useState } from "react";
 import type { View } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Ticks } from "../../ui/Ticks";
 
 /** One deliberate act before codes are cleared, of all modules or of some. */
 export function Clearing({ scan, close }: { scan: NonNullable<View["scan"]>; close: () => void }) {
   const { act, busy } = useJob();
-  const with_codes = scan.modules.filter((m) => m.codes.length > 0);
+  const withCodes = scan.modules.filter((m) => m.codes.length > 0);
   const [left, setLeft] = useState<string[]>([]);
-  const chosen = with_codes.filter((m) => !left.includes(m.id));
+  const chosen = withCodes.filter((m) => !left.includes(m.id));
   const some = left.length > 0;
   return (
     <div className="mt-4 border border-copper p-4">
@@ -15,23 +16,13 @@ export function Clearing({ scan, close }: { scan: NonNullable<View["scan"]>; clo
         The scan is kept as entry {scan.number}. After clearing, a code that does not return means
         nothing until its test has run: that is followed here.
       </p>
-      {with_codes.length > 0 && (
-        <div className="mt-2 flex flex-wrap gap-x-5">
-          {with_codes.map((m) => (
-            <label key={m.id} className="flex min-h-11 items-center gap-2">
-              <input
-                type="checkbox"
-                className="size-5"
-                checked={!left.includes(m.id)}
-                onChange={(e) =>
-                  setLeft(e.target.checked ? left.filter((x) => x !== m.id) : [...left, m.id])
-                }
-              />
-              {m.name} <span className="num text-faint">{m.codes.length}</span>
-            </label>
-          ))}
-        </div>
-      )}
+      <div className="mt-2">
+        <Ticks
+          of={withCodes.map((m) => ({ id: m.id, name: m.name, count: m.codes.length }))}
+          left={left}
+          set={setLeft}
+        />
+      </div>
       <div className="mt-2 flex gap-2">
         <button
           type="button"
