@@ -97,7 +97,7 @@ async fn a_dead_tailgate_and_the_ground_in_its_hinge() {
         .send()
         .await
         .unwrap();
-    assert_eq!(named.status(), 422);
+    assert_eq!(named.status(), 409);
     assert!(named.text().await.unwrap().contains("still open before it may be named"));
     b.follow(&url, job, 14, proven).await;
     let v = view(&url, job).await;

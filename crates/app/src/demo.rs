@@ -75,9 +75,9 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
                 .collect(),
         };
         let standin = Standin::start(setup, Ports::default()).await.map_err(|e| e.to_string())?;
-        let known = shop.store.jobs().map_err(|e| e.to_string())?;
-        let id = match known.iter().find(|j| j.demo.as_deref() == Some(&job.id)) {
-            Some(known) => known.id,
+        let known = shop.store.demo_job(&job.id).map_err(|e| e.to_string())?;
+        let id = match known {
+            Some(id) => id,
             None => {
                 let intake = Intake {
                     vin: job.vin,
@@ -93,7 +93,8 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
                     recent: job.recent,
                     not_fitted: Default::default(),
                 };
-                shop.open_job(&job.vehicle, Some(&job.id), &[Entry::Intake { intake }])?
+                shop.open_job(&job.vehicle, Some(&job.id), &[Entry::Intake { intake }])
+                    .map_err(|e| e.to_string())?
             }
         };
         let addresses = Addresses {

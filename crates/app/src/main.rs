@@ -1,12 +1,12 @@
 //! The `chalkeus` program: command line, web application, demo.
 
-mod ahead;
 mod bench;
 mod cli;
 mod demo;
 mod http;
 mod progress;
 mod roll_call;
+mod serve;
 mod shop;
 mod view;
 

@@ -1,5 +1,6 @@
 //! Long work at the vehicle: who does what, how far it is, and how it is stopped.
 
+use crate::shop::Told;
 use diagnosis::ledger::ScannedModule;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -48,20 +49,19 @@ type Running = Arc<Mutex<BTreeMap<i64, watch::Sender<bool>>>>;
 #[derive(Debug, Clone)]
 pub struct AtWork {
     running: Running,
-    told: broadcast::Sender<(i64, Progress)>,
+    told: broadcast::Sender<Told>,
 }
 
 fn lock(running: &Running) -> MutexGuard<'_, BTreeMap<i64, watch::Sender<bool>>> {
     running.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-impl Default for AtWork {
-    fn default() -> Self {
-        Self { running: Running::default(), told: broadcast::channel(256).0 }
-    }
-}
-
 impl AtWork {
+    /// Nothing runs yet; how far it is will be told there.
+    pub fn new(told: broadcast::Sender<Told>) -> Self {
+        Self { running: Running::default(), told }
+    }
+
     /// Begins something for a job, unless something runs for it already.
     ///
     /// # Errors
@@ -81,11 +81,6 @@ impl AtWork {
         if let Some(stop) = lock(&self.running).get(&job) {
             let _ = stop.send(true);
         }
-    }
-
-    /// Progress of all jobs, from now on.
-    pub fn follow(&self) -> broadcast::Receiver<(i64, Progress)> {
-        self.told.subscribe()
     }
 }
 
@@ -120,13 +115,13 @@ impl Drop for Work {
 /// Tells how far some work is.
 #[derive(Debug, Clone)]
 pub struct Teller {
-    told: broadcast::Sender<(i64, Progress)>,
+    told: broadcast::Sender<Told>,
     job: i64,
 }
 
 impl Teller {
     /// Tells whoever listens.
     pub fn tell(&self, progress: Progress) {
-        let _ = self.told.send((self.job, progress));
+        let _ = self.told.send(Told::Progress { job: self.job, progress });
     }
 }

@@ -241,18 +241,21 @@ impl RollCalls {
         rows
     }
 
-    /// What is to be kept of it; none when there is nothing new.
-    pub fn keep(&self, job: i64) -> Option<RollCall> {
+    /// What is to be kept of it, with the number of rounds it reaches to; none when there is nothing
+    /// new.
+    pub fn to_keep(&self, job: i64) -> Option<(RollCall, usize)> {
+        let record = self.of(job);
+        let r = lock(&record);
+        // What was kept once is no evidence a second time.
+        (!r.rounds.is_empty() && !r.kept).then(|| (r.call(r.kept_rounds), r.total()))
+    }
+
+    /// Its rounds up to a number are in the ledger now.
+    pub fn was_kept(&self, job: i64, upto: usize) {
         let record = self.of(job);
         let mut r = lock(&record);
-        if r.rounds.is_empty() || r.kept {
-            return None;
-        }
-        // What was kept once is no evidence a second time.
-        let call = r.call(r.kept_rounds);
-        r.kept = true;
-        r.kept_rounds = r.total();
-        Some(call)
+        r.kept = r.total() == upto;
+        r.kept_rounds = upto;
     }
 
     /// Whether any module fell silent in the rounds since one, that had answered before.
@@ -334,6 +337,25 @@ mod tests {
         assert_eq!((v.rounds, v.first), (KEPT + 30, KEPT + 30 - SHOWN));
         assert_eq!(v.modules[0].rounds.len(), SHOWN);
         assert_eq!(v.modules[0].asked as usize, KEPT);
+    }
+
+    #[test]
+    fn what_could_not_be_kept_is_offered_again() {
+        let calls = RollCalls::default();
+        let at = calls.of(1);
+        *lock(&at) = record(1);
+        lock(&at).add(vec![Some(true)]);
+        let (_, upto) = calls.to_keep(1).unwrap();
+        // The disk was full: nothing was said to be kept.
+        let (again, _) = calls.to_keep(1).unwrap();
+        assert_eq!(again.modules[0].asked, 1);
+        // A round that came meanwhile is still to be kept.
+        lock(&at).add(vec![Some(true)]);
+        calls.was_kept(1, upto);
+        let (rest, upto) = calls.to_keep(1).unwrap();
+        assert_eq!(rest.modules[0].asked, 1);
+        calls.was_kept(1, upto);
+        assert!(calls.to_keep(1).is_none());
     }
 
     #[test]

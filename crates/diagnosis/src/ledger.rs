@@ -208,6 +208,24 @@ pub enum Entry {
     },
     /// Closed by the technician.
     SignedOff,
+    /// Opened again after it was signed off.
+    Reopened {
+        /// Why.
+        reason: String,
+    },
+    /// An entry that this version cannot read; it is kept as it is and bears on nothing.
+    #[serde(skip)]
+    Unreadable {
+        /// What is wrong with it.
+        why: String,
+    },
+}
+
+impl Entry {
+    /// Whether it is something found, which weighs and can be doubted.
+    pub fn is_evidence(&self) -> bool {
+        matches!(self, Self::Found { .. } | Self::Scan { .. } | Self::RollCall { .. })
+    }
 }
 
 /// An entry with its number and time.
@@ -291,9 +309,13 @@ pub struct Case {
 
 impl Case {
     /// Adds up a ledger.
-    pub fn of(model: &Model, entries: &[Numbered]) -> Self {
+    pub fn of<'e>(
+        model: &Model,
+        entries: impl IntoIterator<Item = &'e Numbered, IntoIter: Clone>,
+    ) -> Self {
+        let entries = entries.into_iter();
         let mut doubted = BTreeMap::new();
-        for e in entries {
+        for e in entries.clone() {
             if let Entry::Doubted { number, doubted: on } = e.entry {
                 doubted.insert(number, on);
             }
@@ -400,7 +422,8 @@ impl Case {
                 });
             }
             Entry::SignedOff => self.signed_off = true,
-            Entry::Doubted { .. } | Entry::Note { .. } => {}
+            Entry::Reopened { .. } => self.signed_off = false,
+            Entry::Doubted { .. } | Entry::Note { .. } | Entry::Unreadable { .. } => {}
         }
     }
 
@@ -454,6 +477,22 @@ impl Case {
     /// Evidence before the repair, without entry numbers.
     pub fn believed(&self) -> Vec<Evidence> {
         self.evidence.iter().map(|(_, e)| e.clone()).collect()
+    }
+
+    /// What speaks about what is still wrong, with entry numbers: after a repair only what was found
+    /// since.
+    fn speaking(&self) -> &[(u64, Evidence)] {
+        if self.repair.is_none() { &self.evidence } else { &self.after }
+    }
+
+    /// Evidence about what is still wrong.
+    pub fn still(&self) -> Vec<Evidence> {
+        self.speaking().iter().map(|(_, e)| e.clone()).collect()
+    }
+
+    /// Entry that a piece of [`Self::still`] came from; 0 where there is no such piece.
+    pub fn entry_of(&self, piece: usize) -> u64 {
+        self.speaking().get(piece).map_or(0, |(n, _)| *n)
     }
 }
 

@@ -5,6 +5,7 @@
 //! [`suspects`] groups them by what a technician would repair; [`next`] finds the
 //! check that tells most per minute.
 
+pub mod assess;
 pub mod coverage;
 pub mod evidence;
 pub mod gate;
@@ -32,6 +33,7 @@ pub mod verdict;
 pub mod what_if;
 pub mod words;
 
+pub use assess::{Assessment, assess};
 pub use evidence::{Evidence, Finding, Present, Strength};
 pub use model::{Model, ModelError};
 pub use posterior::Posterior;

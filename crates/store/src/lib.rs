@@ -1,35 +1,27 @@
-//! SQLite: jobs and their append-only ledger.
+//! SQLite: jobs, their append-only ledgers, and what follows from them for lists.
 //!
-//! Bodies are JSON that this crate does not look into. Nothing is acknowledged
-//! before it is committed; the ledger can be added to and read, never changed:
-//! the database itself refuses updates and deletions.
+//! Bodies are JSON that this crate does not look into: what a job's summary makes of an entry is
+//! said by the [`Digest`] it is opened with. Nothing is acknowledged before it is committed, with
+//! the summary it changes in the same transaction; the ledger can be added to and read, never
+//! changed: the database itself refuses updates and deletions.
 
-use rusqlite::{Connection, OptionalExtension, params};
-use rusqlite_migration::{M, Migrations};
-use std::path::{Path, PathBuf};
+mod backup;
+mod error;
+mod list;
+mod open;
+mod schema;
+mod summary;
+
+pub use backup::backup;
+pub use error::StoreError;
+pub use list::{Listed, Page, Wanted};
+pub use summary::{Digest, Summary};
+
+use error::Said;
+use rusqlite::{Connection, OptionalExtension, Transaction, params};
+use std::collections::BTreeMap;
+use std::path::PathBuf;
 use std::sync::{Mutex, MutexGuard, PoisonError};
-use thiserror::Error;
-
-/// What can go wrong.
-#[derive(Debug, Error)]
-pub enum StoreError {
-    /// The database file cannot be opened or written.
-    #[error(
-        "cannot use the database {path}: {why}; check that the directory exists and may be written to, or name another with --data"
-    )]
-    Unusable {
-        /// Its path.
-        path: PathBuf,
-        /// SQLite's words.
-        why: String,
-    },
-    /// A job that does not exist.
-    #[error("there is no job {0}")]
-    NoJob(i64),
-    /// SQLite.
-    #[error("the database refuses: {0}")]
-    Database(#[from] rusqlite::Error),
-}
 
 /// A job.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -55,96 +47,96 @@ pub struct Entry {
     pub body: String,
 }
 
-/// The database.
+/// A job to be opened.
+#[derive(Debug, Clone, Copy)]
+pub struct New<'a> {
+    /// Vehicle file.
+    pub vehicle: &'a str,
+    /// Demo set-up, when it comes with the application.
+    pub demo: Option<&'a str>,
+    /// RFC 3339 time.
+    pub at: &'a str,
+    /// Its first entries.
+    pub entries: &'a [String],
+}
+
+/// Numbers of the entries that were kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Kept {
+    /// The first.
+    pub first: u64,
+    /// The last.
+    pub last: u64,
+    /// They had been kept before under the same key: nothing was added now.
+    pub before: bool,
+}
+
+/// The database of one program; another program on the same directory is refused.
 #[derive(Debug)]
 pub struct Store {
     connection: Mutex<Connection>,
+    path: PathBuf,
+    digest: Digest,
+    /// Locked as long as the store is open.
+    _held: std::fs::File,
 }
 
-const FIRST: &str = "
-CREATE TABLE job (
-    id INTEGER PRIMARY KEY,
-    vehicle TEXT NOT NULL,
-    opened_at TEXT NOT NULL,
-    demo TEXT UNIQUE
-) STRICT;
-CREATE TABLE ledger (
-    job INTEGER NOT NULL REFERENCES job(id),
-    number INTEGER NOT NULL,
-    at TEXT NOT NULL,
-    body TEXT NOT NULL,
-    PRIMARY KEY (job, number)
-) STRICT, WITHOUT ROWID;
-CREATE TRIGGER ledger_keeps_update BEFORE UPDATE ON ledger
-BEGIN SELECT RAISE(ABORT, 'the ledger is append-only'); END;
-CREATE TRIGGER ledger_keeps_delete BEFORE DELETE ON ledger
-BEGIN SELECT RAISE(ABORT, 'the ledger is append-only'); END;
-";
-
 impl Store {
-    /// Opens the database in a directory, creating both.
-    ///
-    /// # Errors
-    /// [`StoreError::Unusable`].
-    pub fn open(directory: &Path) -> Result<Self, StoreError> {
-        let path = directory.join("chalkeus.sqlite");
-        let unusable = |why: String| StoreError::Unusable { path: path.clone(), why };
-        std::fs::create_dir_all(directory).map_err(|e| unusable(e.to_string()))?;
-        let mut connection = Connection::open(&path).map_err(|e| unusable(e.to_string()))?;
-        let prepare = |c: &mut Connection| -> Result<(), String> {
-            c.pragma_update(None, "journal_mode", "WAL").map_err(|e| e.to_string())?;
-            // FULL: a commit is on the disk before it is acknowledged.
-            c.pragma_update(None, "synchronous", "FULL").map_err(|e| e.to_string())?;
-            c.pragma_update(None, "foreign_keys", true).map_err(|e| e.to_string())?;
-            Migrations::new(vec![M::up(FIRST)]).to_latest(c).map_err(|e| e.to_string())?;
-            // A read-only file shows only when it is written to.
-            c.execute_batch("BEGIN IMMEDIATE; ROLLBACK;").map_err(|e| e.to_string())
-        };
-        prepare(&mut connection).map_err(unusable)?;
-        Ok(Self { connection: Mutex::new(connection) })
-    }
-
     fn lock(&self) -> MutexGuard<'_, Connection> {
         self.connection.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn say(&self, e: rusqlite::Error) -> StoreError {
+        StoreError::of(&self.path, e)
     }
 
     /// Opens a job with its first entries, all or none.
     ///
     /// # Errors
-    /// [`StoreError::Database`].
-    pub fn open_job(
-        &self,
-        vehicle: &str,
-        demo: Option<&str>,
-        at: &str,
-        entries: &[String],
-    ) -> Result<i64, StoreError> {
-        let mut c = self.lock();
-        let t = c.transaction()?;
-        t.execute(
-            "INSERT INTO job (vehicle, opened_at, demo) VALUES (?1, ?2, ?3)",
-            params![vehicle, at, demo],
-        )?;
-        let id = t.last_insert_rowid();
-        for (number, body) in (1i64..).zip(entries) {
-            t.execute(
-                "INSERT INTO ledger (job, number, at, body) VALUES (?1, ?2, ?3, ?4)",
-                params![id, number, at, body],
-            )?;
-        }
-        t.commit()?;
-        Ok(id)
+    /// [`StoreError`].
+    pub fn open_job(&self, new: New<'_>) -> Result<i64, StoreError> {
+        Ok(self.open_jobs(&[new])?.first().copied().unwrap_or_default())
     }
 
-    /// All jobs, newest first.
+    /// Opens many jobs at once, all or none.
     ///
     /// # Errors
-    /// [`StoreError::Database`].
-    pub fn jobs(&self) -> Result<Vec<Job>, StoreError> {
-        let c = self.lock();
-        let mut s = c.prepare("SELECT id, vehicle, opened_at, demo FROM job ORDER BY id DESC")?;
-        let rows = s.query_map([], job)?;
-        Ok(rows.collect::<Result<_, _>>()?)
+    /// [`StoreError`].
+    pub fn open_jobs(&self, list: &[New<'_>]) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.lock();
+        let t = c.transaction().said(&self.path)?;
+        let mut ids = Vec::new();
+        for new in list {
+            t.execute(
+                "INSERT INTO job (vehicle, opened_at, demo) VALUES (?1, ?2, ?3)",
+                params![new.vehicle, new.at, new.demo],
+            )
+            .said(&self.path)?;
+            let id = t.last_insert_rowid();
+            let bodies: Vec<&str> = new.entries.iter().map(String::as_str).collect();
+            self.add(&t, id, new.at, 1, &bodies).said(&self.path)?;
+            ids.push(id);
+        }
+        t.commit().said(&self.path)?;
+        Ok(ids)
+    }
+
+    /// Adds entries from a number on, and what follows from them for the summary.
+    fn add(
+        &self,
+        t: &Transaction<'_>,
+        job: i64,
+        at: &str,
+        from: i64,
+        bodies: &[&str],
+    ) -> rusqlite::Result<()> {
+        let mut summary = summary::read(t, job)?.unwrap_or_default();
+        for (number, body) in (from..).zip(bodies) {
+            t.prepare_cached("INSERT INTO ledger (job, number, at, body) VALUES (?1, ?2, ?3, ?4)")?
+                .execute(params![job, number, at, body])?;
+            summary.take(self.digest, body);
+        }
+        summary::write(t, job, &summary)
     }
 
     /// One job.
@@ -154,86 +146,147 @@ impl Store {
     pub fn job(&self, id: i64) -> Result<Job, StoreError> {
         self.lock()
             .query_row("SELECT id, vehicle, opened_at, demo FROM job WHERE id = ?1", [id], job)
-            .optional()?
+            .optional()
+            .map_err(|e| self.say(e))?
             .ok_or(StoreError::NoJob(id))
     }
 
-    /// Appends an entry; it is on the disk when this returns. Returns its number.
+    /// The job that came with the application under a name, if it was opened.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub fn demo_job(&self, demo: &str) -> Result<Option<i64>, StoreError> {
+        self.lock()
+            .query_row("SELECT id FROM job WHERE demo = ?1", [demo], |r| r.get(0))
+            .optional()
+            .map_err(|e| self.say(e))
+    }
+
+    /// Appends entries, all or none; they are on the disk when this returns. A key that was used in
+    /// this job before adds nothing: it tells the numbers of what was kept under it.
     ///
     /// # Errors
     /// [`StoreError::NoJob`].
-    pub fn append(&self, job: i64, at: &str, body: &str) -> Result<u64, StoreError> {
-        self.job(job)?;
+    pub fn append(
+        &self,
+        job: i64,
+        at: &str,
+        bodies: &[&str],
+        key: Option<&str>,
+    ) -> Result<Kept, StoreError> {
         let mut c = self.lock();
-        let t = c.transaction()?;
-        let number: i64 = t.query_row(
-            "SELECT COALESCE(MAX(number), 0) + 1 FROM ledger WHERE job = ?1",
-            [job],
-            |r| r.get(0),
-        )?;
-        t.execute(
-            "INSERT INTO ledger (job, number, at, body) VALUES (?1, ?2, ?3, ?4)",
-            params![job, number, at, body],
-        )?;
-        t.commit()?;
-        Ok(number.unsigned_abs())
+        let t = c.transaction().said(&self.path)?;
+        if !exists(&t, job).said(&self.path)? {
+            return Err(StoreError::NoJob(job));
+        }
+        if let Some(key) = key
+            && let Some(kept) = kept(&t, job, key).said(&self.path)?
+        {
+            return Ok(kept);
+        }
+        let first: i64 = t
+            .prepare_cached("SELECT COALESCE(MAX(number), 0) + 1 FROM ledger WHERE job = ?1")
+            .and_then(|mut s| s.query_row([job], |r| r.get(0)))
+            .said(&self.path)?;
+        self.add(&t, job, at, first, bodies).said(&self.path)?;
+        let last = first + bodies.len() as i64 - 1;
+        if let Some(key) = key {
+            t.execute(
+                "INSERT INTO kept (job, key, first, last) VALUES (?1, ?2, ?3, ?4)",
+                params![job, key, first, last],
+            )
+            .said(&self.path)?;
+        }
+        t.commit().said(&self.path)?;
+        Ok(Kept { first: first.unsigned_abs(), last: last.unsigned_abs(), before: false })
     }
 
-    /// The ledger of a job, in order.
+    /// What was kept in a job under a key, if anything was.
     ///
     /// # Errors
-    /// [`StoreError::Database`].
-    pub fn ledger(&self, job: i64) -> Result<Vec<Entry>, StoreError> {
-        let c = self.lock();
-        let mut s =
-            c.prepare("SELECT number, at, body FROM ledger WHERE job = ?1 ORDER BY number")?;
-        let rows = s.query_map([job], |r| {
-            Ok(Entry { number: r.get::<_, i64>(0)?.unsigned_abs(), at: r.get(1)?, body: r.get(2)? })
-        })?;
-        Ok(rows.collect::<Result<_, _>>()?)
+    /// [`StoreError`].
+    pub fn kept(&self, job: i64, key: &str) -> Result<Option<Kept>, StoreError> {
+        kept(&self.lock(), job, key).map_err(|e| self.say(e))
     }
+
+    /// The ledger of a job after a number, in order.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub fn ledger(&self, job: i64, after: u64) -> Result<Vec<Entry>, StoreError> {
+        let read = |c: &Connection| -> rusqlite::Result<Vec<Entry>> {
+            let mut s = c.prepare_cached(
+                "SELECT number, at, CAST(body AS BLOB) FROM ledger
+                 WHERE job = ?1 AND number > ?2 ORDER BY number",
+            )?;
+            let rows = s.query_map(params![job, after as i64], |r| {
+                Ok(Entry {
+                    number: r.get::<_, i64>(0)?.unsigned_abs(),
+                    at: r.get(1)?,
+                    // A damaged body is told of by whoever reads it; it must not hide the others.
+                    body: String::from_utf8_lossy(&r.get::<_, Vec<u8>>(2)?).into_owned(),
+                })
+            })?;
+            rows.collect()
+        };
+        read(&self.lock()).map_err(|e| self.say(e))
+    }
+
+    /// How often each repair item was the confirmed cause in signed-off jobs of a vehicle file: once
+    /// a job, however often it was written down there.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub fn causes(&self, vehicle: &str, but: i64) -> Result<BTreeMap<String, u32>, StoreError> {
+        let read = |c: &Connection| -> rusqlite::Result<BTreeMap<String, u32>> {
+            let mut s = c.prepare_cached(
+                "SELECT item, COUNT(*) FROM cause WHERE vehicle = ?1 AND job <> ?2 GROUP BY item",
+            )?;
+            let rows = s.query_map(params![vehicle, but], |r| Ok((r.get(0)?, r.get(1)?)))?;
+            rows.collect()
+        };
+        read(&self.lock()).map_err(|e| self.say(e))
+    }
+
+    /// Writes everything acknowledged into the main file, for a clean stop.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub fn settle(&self) -> Result<(), StoreError> {
+        self.lock()
+            .query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))
+            .map_err(|e| self.say(e))
+    }
+
+    /// Reads every page and tells of the first that is damaged. Takes as long as the file is large.
+    ///
+    /// # Errors
+    /// [`StoreError::Damaged`].
+    pub fn check(&self) -> Result<(), StoreError> {
+        // A connection of its own: whoever writes meanwhile does not wait.
+        let c = open::reading(&self.path)?;
+        open::sound(&c, &self.path)
+    }
+
+    /// Size of the file, bytes.
+    pub fn size(&self) -> u64 {
+        self.path.metadata().map_or(0, |m| m.len())
+    }
+}
+
+fn exists(c: &Connection, job: i64) -> rusqlite::Result<bool> {
+    c.prepare_cached("SELECT 1 FROM job WHERE id = ?1")?.exists([job])
+}
+
+fn kept(c: &Connection, job: i64, key: &str) -> rusqlite::Result<Option<Kept>> {
+    c.prepare_cached("SELECT first, last FROM kept WHERE job = ?1 AND key = ?2")?
+        .query_row(params![job, key], |r| {
+            let number = |k| r.get::<_, i64>(k).map(i64::unsigned_abs);
+            Ok(Kept { first: number(0)?, last: number(1)?, before: true })
+        })
+        .optional()
 }
 
 fn job(r: &rusqlite::Row<'_>) -> rusqlite::Result<Job> {
     Ok(Job { id: r.get(0)?, vehicle: r.get(1)?, opened_at: r.get(2)?, demo: r.get(3)? })
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn entries_come_back_in_order_after_reopening() {
-        let dir = tempfile::tempdir().unwrap();
-        let id = {
-            let s = Store::open(dir.path()).unwrap();
-            let id = s.open_job("wren", Some("1"), "t0", &["{\"a\":1}".into()]).unwrap();
-            assert_eq!(s.append(id, "t1", "{\"b\":2}").unwrap(), 2);
-            id
-        };
-        let s = Store::open(dir.path()).unwrap();
-        let bodies: Vec<_> = s.ledger(id).unwrap().into_iter().map(|e| e.body).collect();
-        assert_eq!(bodies, ["{\"a\":1}", "{\"b\":2}"]);
-        assert!(matches!(s.append(99, "t", "{}"), Err(StoreError::NoJob(99))));
-    }
-
-    #[test]
-    fn the_ledger_cannot_be_changed() {
-        let dir = tempfile::tempdir().unwrap();
-        let s = Store::open(dir.path()).unwrap();
-        s.open_job("wren", None, "t0", &["{}".into()]).unwrap();
-        for sql in ["UPDATE ledger SET body = 'x'", "DELETE FROM ledger"] {
-            let error = s.lock().execute(sql, []).unwrap_err().to_string();
-            assert!(error.contains("append-only"), "{error}");
-        }
-    }
-
-    #[test]
-    fn a_directory_that_cannot_be_used_is_named() {
-        let dir = tempfile::tempdir().unwrap();
-        let file = dir.path().join("file");
-        std::fs::write(&file, "x").unwrap();
-        let error = Store::open(&file).unwrap_err().to_string();
-        assert!(error.contains("--data"), "{error}");
-    }
 }

@@ -185,9 +185,14 @@ impl Browser {
     }
 }
 
-/// A GET or POST beside the browser, for what a test must know but not do.
+/// A job as it stands when everything entered was weighed: what a test must know but not do.
 pub async fn view(url: &str, job: i64) -> Value {
-    reqwest::get(format!("{url}/api/jobs/{job}")).await.unwrap().json().await.unwrap()
+    get(&format!("{url}/api/jobs/{job}?fresh=true")).await
+}
+
+/// An answer beside the browser.
+pub async fn get(url: &str) -> Value {
+    reqwest::get(url).await.unwrap().json().await.unwrap()
 }
 
 /// Number of ledger entries.

@@ -1,7 +1,11 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./generated";
 
-export type View = components["schemas"]["View"];
+/** A job on the screen: what follows from its ledger, and the fixed lists of its vehicle. */
+export type View = components["schemas"]["View"] & components["schemas"]["Lists"];
+export type Lists = components["schemas"]["Lists"];
+export type Kept = components["schemas"]["Kept"];
+export type Jobs = components["schemas"]["Jobs"];
 export type Check = components["schemas"]["Check"];
 export type Sheet = components["schemas"]["Sheet"];
 export type SheetNode = components["schemas"]["Node"];
@@ -36,6 +40,16 @@ export type CodeMark = components["schemas"]["CodeMark"];
 export type Verdict = components["schemas"]["Verdict"];
 
 export const api = createClient<paths>({ baseUrl: window.location.origin });
+
+/** Something refused, in words, with the fields it is about by their place in what was sent. */
+export class Refused extends Error {
+  readonly fields: Record<string, string>;
+  constructor(problem: unknown) {
+    super(trouble(problem));
+    const errors = (problem as Partial<components["schemas"]["Problem"]> | null)?.errors ?? [];
+    this.fields = Object.fromEntries(errors.map((e) => [e.pointer, e.detail]));
+  }
+}
 
 /** The words of a failed request: what happened and what to do. */
 export function trouble(error: unknown): string {

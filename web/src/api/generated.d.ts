@@ -12,8 +12,9 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Server-sent events: `changed` with the number of each job whose ledger grew, `progress` with how
-         *     far work at its vehicle is.
+         * Server-sent events, one stream for all windows of a browser: a job's ledger grew, what it adds up
+         *     to was worked out anew, how far work at its vehicle is. `missed` says that some were lost, and
+         *     everything is to be asked for anew.
          */
         get: operations["events"];
         put?: never;
@@ -31,7 +32,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All jobs, newest first. */
+        /** Jobs, newest first, a page at a time. */
         get: operations["list"];
         put?: never;
         /** Opens a job. */
@@ -49,7 +50,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A job with its suspects and next checks. */
+        /** A job with its suspects and next checks, as far as they are worked out. */
         get: operations["show"];
         put?: never;
         post?: never;
@@ -85,6 +86,23 @@ export interface paths {
         };
         /** Asks the vehicle on the link for its number, over UDP. */
         get: operations["announced"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What of a job's view differs from one that is known. */
+        get: operations["changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -202,7 +220,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The whole job in one JSON document. */
+        /** The whole job in one JSON document, entries that cannot be read as they are kept. */
         get: operations["export"];
         put?: never;
         post?: never;
@@ -342,6 +360,26 @@ export interface paths {
         put?: never;
         /** Keeps what the roll call showed: each module's state becomes evidence. */
         post: operations["keep_roll_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everything that can be chosen on a job's vehicle; as long as the view names the same lists they
+         *     stay the same.
+         */
+        get: operations["lists"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -512,6 +550,23 @@ export interface paths {
         put?: never;
         /** Refuses a check. */
         post: operations["refuse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens a job again that was signed off. */
+        post: operations["reopen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -949,6 +1004,20 @@ export interface components {
             /** @description Nothing in reach could refute it any more. */
             exhausted: boolean;
         };
+        /** @description What differs from an earlier view. */
+        Changes: {
+            /**
+             * Format: int64
+             * @description Name of this view, for the next question.
+             */
+            revision: number;
+            /** @description Nothing of an earlier view is to be kept: all sections are here. */
+            whole: boolean;
+            /** @description Sections of the [`View`] that differ; rows of the ledger by themselves. */
+            sections: Record<string, never>;
+            /** @description Rows of the ledger that are new or differ. */
+            rows: components["schemas"]["Row"][];
+        };
         /** @description A proposed check. */
         Check: {
             /** @description Stable id; refusing names it. */
@@ -1037,6 +1106,10 @@ export interface components {
              * @description Supply when it was set, volts, where that was too low to trust it.
              */
             low_supply?: number | null;
+        };
+        /** @description Why a job is opened again. */
+        Comeback: {
+            reason: string;
         };
         /** @description A code in two scans. */
         Compared: {
@@ -1151,6 +1224,13 @@ export interface components {
             state: components["schemas"]["OperatingState"];
             /** @description Id of a fault whose values are wanted beside the sound ones. */
             under?: string | null;
+        };
+        /** @description A field of the request and what is wrong with it. */
+        Field: {
+            /** @description Where, as a JSON pointer (RFC 6901). */
+            pointer: string;
+            /** @description What is wrong. */
+            detail: string;
         };
         /** @description A reading on the sheet. */
         Flag: {
@@ -1388,6 +1468,18 @@ export interface components {
              */
             not_fitted: string[];
         };
+        /** @description A page of jobs. */
+        Jobs: {
+            /** @description Newest first. */
+            jobs: components["schemas"]["Summary"][];
+            /**
+             * Format: int64
+             * @description How many were found, on this page and the others.
+             */
+            found: number;
+            /** @description Older ones follow. */
+            more: boolean;
+        };
         /** @description A judged reading. */
         Judged: {
             /** @description Good, bad or cannot tell. */
@@ -1396,6 +1488,16 @@ export interface components {
             expected: string;
             /** @description Why, in a sentence. */
             why: string;
+        };
+        /** @description What was kept: it is on the disk, and what follows from it is told by event. */
+        Kept: {
+            /**
+             * Format: int64
+             * @description Number of the last entry that was kept.
+             */
+            number: number;
+            /** @description It had been kept before under the same key; nothing was added now. */
+            before: boolean;
         };
         /**
          * @description Key positions by their DIN 72552 terminals.
@@ -1441,6 +1543,27 @@ export interface components {
             item: string;
             /** @description Belongs to a circuit that only shares something. */
             context: boolean;
+        };
+        /** @description Everything that can be chosen on a vehicle. */
+        Lists: {
+            /** @description States with a name. */
+            states: components["schemas"]["StateChoice"][];
+            /** @description Connectors that can be unplugged. */
+            connectors: components["schemas"]["Choice"][];
+            /** @description Outputs that can be driven. */
+            outputs: components["schemas"]["OutputView"][];
+            /** @description Where the black lead sits unless a drop is measured. */
+            reference: string;
+            /** @description Points a probe can touch. */
+            points: components["schemas"]["Choice"][];
+            /** @description Conductors a clamp goes round. */
+            wires: components["schemas"]["Choice"][];
+            /** @description Places and things that can be named as worked on, wet or hit, moved or looked at. */
+            places: components["schemas"]["Choice"][];
+            /** @description Equipment that this vehicle has or may have. */
+            equipment: components["schemas"]["Choice"][];
+            /** @description Modules the vehicle should have. */
+            modules: components["schemas"]["Choice"][];
         };
         /** @description The vehicle now. */
         Live: {
@@ -1545,7 +1668,7 @@ export interface components {
          */
         Occurs: "always" | "sometimes" | "unknown";
         /** @description A piece of evidence that does not fit the rest. */
-        OddView: {
+        OddOne: {
             /**
              * Format: int64
              * @description Number of its ledger entry.
@@ -1655,16 +1778,6 @@ export interface components {
             /** @description What made it, in words. */
             by: string;
         };
-        /** @description Two faults at once. */
-        PairView: {
-            /** @description Both in words. */
-            text: string;
-            /**
-             * Format: double
-             * @description Its probability, 0 to 1.
-             */
-            probability: number;
-        };
         /** @description What was read from a text. */
         Pasted: {
             /** @description Codes, in order. */
@@ -1756,6 +1869,8 @@ export interface components {
             title: string;
             /** @description What happened and what to do. */
             detail: string;
+            /** @description The fields of the request that it is about. */
+            errors?: components["schemas"]["Field"][];
         };
         /** @description How far some work is. */
         Progress: {
@@ -2099,7 +2214,10 @@ export interface components {
             signed_off: boolean;
             /** @description What was done; empty before the repair. */
             repaired: string;
+            /** Format: int64 */
             entries: number;
+            /** @description What is wrong with its ledger; empty when nothing is. */
+            trouble: string;
         };
         /** @description A reading of the supply, taken or still to take. */
         SupplyRow: {
@@ -2191,6 +2309,49 @@ export interface components {
             /** @description State, unplugged connectors included. */
             state: components["schemas"]["OperatingState"];
         };
+        /** @description Two faults at once. */
+        Together: {
+            /** @description Both in words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Its probability, 0 to 1.
+             */
+            probability: number;
+        };
+        /** @description Something that every window hears of. */
+        Told: {
+            /**
+             * Format: int64
+             * @description The job.
+             */
+            job: number;
+            /** @enum {string} */
+            told: "changed";
+        } | {
+            /**
+             * Format: int64
+             * @description The job.
+             */
+            job: number;
+            /**
+             * Format: int64
+             * @description Number of the last entry weighed.
+             */
+            upto: number;
+            /** @enum {string} */
+            told: "assessed";
+        } | {
+            /**
+             * Format: int64
+             * @description The job.
+             */
+            job: number;
+            /** @description How far. */
+            progress: components["schemas"]["Progress"];
+            /** @enum {string} */
+            told: "progress";
+        };
         /** @description A typed reading. */
         Typed: {
             quantity: components["schemas"]["QuantityKind"];
@@ -2219,7 +2380,7 @@ export interface components {
          * @enum {string}
          */
         Verdict: "good" | "bad" | "cannot_tell";
-        /** @description A job on the screen. */
+        /** @description A job on the screen. What does not change with the ledger stands in [`Lists`]. */
         View: {
             /**
              * Format: int64
@@ -2228,8 +2389,24 @@ export interface components {
             id: number;
             /** @description Make and model. */
             vehicle: string;
+            /** @description Which lists belong to it: another name, other lists. */
+            lists: string;
             /** @description When it was opened. */
             opened_at: string;
+            /**
+             * Format: int64
+             * @description Number of the last ledger entry.
+             */
+            entries: number;
+            /**
+             * Format: int64
+             * @description Number of the last entry that suspects, verdicts and checks were worked out from.
+             */
+            assessed: number;
+            /** @description They are being worked out anew. */
+            assessing: boolean;
+            /** @description What is wrong with the ledger or the assessment; empty when nothing is. */
+            trouble: string;
             /** @description Identity and complaint. */
             intake: components["schemas"]["Intake"];
             /** @description What is wrong with the VIN; empty when nothing is. */
@@ -2240,24 +2417,6 @@ export interface components {
             state: components["schemas"]["OperatingState"];
             /** @description State now, in words. */
             state_text: string;
-            /** @description States with a name. */
-            states: components["schemas"]["StateChoice"][];
-            /** @description Connectors that can be unplugged. */
-            connectors: components["schemas"]["Choice"][];
-            /** @description Outputs that can be driven. */
-            outputs: components["schemas"]["OutputView"][];
-            /** @description Where the black lead sits unless a drop is measured. */
-            reference: string;
-            /** @description Points a probe can touch. */
-            points: components["schemas"]["Choice"][];
-            /** @description Conductors a clamp goes round. */
-            wires: components["schemas"]["Choice"][];
-            /** @description Places and things that can be named as worked on, wet or hit, moved or looked at. */
-            places: components["schemas"]["Choice"][];
-            /** @description Equipment that this vehicle has or may have. */
-            equipment: components["schemas"]["Choice"][];
-            /** @description Modules the vehicle should have. */
-            modules: components["schemas"]["Choice"][];
             /** @description Ranked suspects. */
             suspects: components["schemas"]["Suspect"][];
             /** @description Probability of every repair item above one in a thousand. */
@@ -2274,8 +2433,8 @@ export interface components {
             /** @description No single fault of the file explains the evidence. */
             unexplained: boolean;
             /** @description Two faults at once that would, likeliest first. */
-            pairs: components["schemas"]["PairView"][];
-            odd?: null | components["schemas"]["OddView"];
+            pairs: components["schemas"]["Together"][];
+            odd?: null | components["schemas"]["OddOne"];
             /** @description What is wrong with the vehicle by what was found: codes failing, silent modules, lost effects. */
             symptoms: components["schemas"]["Symptom"][];
             gate?: null | components["schemas"]["Gate"];
@@ -2389,14 +2548,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Progress"];
+                    "text/event-stream": components["schemas"]["Told"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
     list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Words that must all be found in complaint, reference, VIN, repair, vehicle or number. */
+                search?: string;
+                /** @description Only jobs of this VIN. */
+                vin?: string;
+                /** @description Only jobs older than this one: the last of the page before. */
+                before?: number | null;
+                /** @description At most so many on the page; 50 at most. */
+                most?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2408,7 +2585,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Summary"][];
+                    "application/json": components["schemas"]["Jobs"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2434,11 +2620,23 @@ export interface operations {
                     "application/json": components["schemas"]["Opened"];
                 };
             };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     show: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Wait until suspects and checks follow from everything entered. */
+                fresh?: boolean;
+            };
             header?: never;
             path: {
                 id: number;
@@ -2453,6 +2651,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["View"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2477,15 +2684,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2509,12 +2717,46 @@ export interface operations {
                     "application/json": components["schemas"]["Announced"];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changes: {
+        parameters: {
+            query?: {
+                /** @description Revision of the view that is known; 0 when none is. */
+                since?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2539,23 +2781,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            502: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2582,12 +2817,13 @@ export interface operations {
                     "application/json": components["schemas"]["Compared"][];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2615,12 +2851,13 @@ export interface operations {
                     "application/json": components["schemas"]["Coverage"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2645,7 +2882,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2670,15 +2916,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2703,15 +2950,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2733,6 +2981,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": Record<string, never>;
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2760,12 +3017,13 @@ export interface operations {
                     "application/json": components["schemas"]["Face"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2790,15 +3048,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2823,12 +3082,13 @@ export interface operations {
                     "application/json": components["schemas"]["Gate"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2853,23 +3113,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            502: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2893,12 +3146,13 @@ export interface operations {
                     "text/csv": string;
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2919,15 +3173,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2952,7 +3207,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2973,15 +3237,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lists: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lists"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3003,6 +3298,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Live"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3027,15 +3331,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3063,6 +3368,15 @@ export interface operations {
                     "application/json": components["schemas"]["RollView"];
                 };
             };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     meter: {
@@ -3085,15 +3399,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3115,6 +3430,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BusTree"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3139,7 +3463,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3164,15 +3497,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3200,6 +3534,15 @@ export interface operations {
                     "application/json": components["schemas"]["Pasted"];
                 };
             };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     reading: {
@@ -3222,15 +3565,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3255,7 +3599,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reopen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Comeback"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3280,15 +3667,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3313,23 +3701,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            502: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3351,6 +3732,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RollView"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3378,6 +3768,15 @@ export interface operations {
                     "application/json": components["schemas"]["RollView"];
                 };
             };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     table: {
@@ -3399,12 +3798,13 @@ export interface operations {
                     "text/csv": string;
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3428,12 +3828,13 @@ export interface operations {
                     "application/json": components["schemas"]["Run"][];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3458,23 +3859,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            502: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3490,20 +3884,19 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["View"];
-                };
+                content?: never;
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3531,12 +3924,13 @@ export interface operations {
                     "application/json": components["schemas"]["Shared"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3564,12 +3958,13 @@ export interface operations {
                     "application/json": components["schemas"]["Sheet"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3590,7 +3985,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3615,15 +4019,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            502: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3644,6 +4049,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -3666,6 +4080,15 @@ export interface operations {
                     "application/json": components["schemas"]["Subject"][];
                 };
             };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     supply: {
@@ -3685,6 +4108,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SupplyRow"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3709,7 +4141,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3734,15 +4175,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["View"];
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3770,12 +4212,13 @@ export interface operations {
                     "application/json": components["schemas"]["Thought"];
                 };
             };
-            422: {
+            /** @description Refused: what happened and what to do */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3795,6 +4238,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

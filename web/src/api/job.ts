@@ -1,51 +1,110 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect } from "react";
-import { api, type Face, type Progress, type Sheet, trouble, type View } from "./client";
+import {
+  api,
+  type Face,
+  type Kept,
+  type Lists,
+  type Progress,
+  Refused,
+  type Row,
+  type Sheet,
+  trouble,
+  type View,
+} from "./client";
+import { listen } from "./events";
 
 type Body = Record<string, unknown>;
 
-/** Posts to a job's route; the answer is the new view. */
-export async function post(job: number, what: string, body?: Body): Promise<View> {
-  let response: Response;
-  try {
-    response = await fetch(`/api/jobs/${job}/${what}`, {
+/** How long to wait before a request that never arrived is sent again, milliseconds. */
+const AGAIN = [300, 1500];
+
+/**
+ * Posts to a job's route. What never arrived is sent again under the same key, so that nothing is
+ * kept twice.
+ */
+export async function post<T>(job: number, what: string, body?: Body): Promise<T> {
+  const key = crypto.randomUUID();
+  const send = () =>
+    fetch(`/api/jobs/${job}/${what}`, {
       method: "POST",
-      headers: body ? { "content-type": "application/json" } : {},
+      headers: {
+        "idempotency-key": key,
+        ...(body ? { "content-type": "application/json" } : {}),
+      },
       body: body ? JSON.stringify(body) : undefined,
     });
-  } catch {
-    throw new Error(trouble(""));
+  let response: Response | null = await send().catch(() => null);
+  for (const wait of AGAIN) {
+    if (response) break;
+    await new Promise((done) => setTimeout(done, wait));
+    response = await send().catch(() => null);
   }
+  if (!response) throw new Error(trouble(""));
+  if (response.status === 204) return undefined as T;
   const data = await response.json().catch(() => "");
-  if (!response.ok) throw new Error(trouble(data));
-  return data as View;
+  if (!response.ok) throw new Refused(data);
+  return data as T;
 }
 
-/** The job's view, kept fresh when another window adds to the ledger. */
+/** A job's view as far as it is known, with the name of that state of it. */
+interface Known {
+  revision: number;
+  view: View;
+}
+
+/** What changed of a view since it was known, put together with the rest. */
+async function changed(job: number, known: Known | undefined): Promise<Known> {
+  const { data, error } = await api.GET("/api/jobs/{id}/changes", {
+    params: { path: { id: job }, query: { since: known?.revision ?? 0 } },
+  });
+  if (!data) throw new Refused(error);
+  const before = data.whole ? undefined : known?.view;
+  const sections = data.sections as unknown as Partial<View>;
+  const rows = new Map((before?.ledger ?? []).map((row): [number, Row] => [row.number, row]));
+  for (const row of data.rows) rows.set(row.number, row);
+  const view = { ...before, ...sections, ledger: [...rows.values()] } as View;
+  const lists = before && before.lists === view.lists ? {} : await fixed(job);
+  return { revision: data.revision, view: { ...view, ...lists } };
+}
+
+async function fixed(job: number): Promise<Lists> {
+  const { data, error } = await api.GET("/api/jobs/{id}/lists", { params: { path: { id: job } } });
+  if (!data) throw new Refused(error);
+  return data;
+}
+
+const viewOf = (cache: QueryClient, job: number) => ({
+  queryKey: ["job", job],
+  queryFn: () => changed(job, cache.getQueryData<Known>(["job", job])),
+});
+
+/** The job's view, kept fresh whoever adds to the ledger. */
 export function useView(job: number) {
   const cache = useQueryClient();
-  useEffect(() => {
-    const events = new EventSource(`/api/events?job=${job}`);
-    events.addEventListener("changed", () => {
-      cache.setQueryData(["progress", job], []);
-      if (cache.isMutating() === 0) cache.invalidateQueries({ queryKey: ["job", job] });
-    });
-    events.addEventListener("progress", (e) => {
-      const now = JSON.parse((e as MessageEvent<string>).data) as Progress;
-      // The first of a new run takes the place of the last one's.
-      cache.setQueryData(["progress", job], (before: Progress[] = []) =>
-        now.done <= 1 ? [now] : [...before, now],
-      );
-    });
-    return () => events.close();
-  }, [job, cache]);
+  useEffect(
+    () =>
+      listen((told) => {
+        if (told === "missed") {
+          cache.invalidateQueries({ queryKey: ["job", job] });
+        } else if (told.job === job && told.told === "progress") {
+          const now = told.progress;
+          // The first of a new run takes the place of the last one's.
+          cache.setQueryData(["progress", job], (before: Progress[] = []) =>
+            now.done <= 1 ? [now] : [...before, now],
+          );
+        } else if (told.job === job) {
+          if (told.told === "changed") cache.setQueryData(["progress", job], []);
+          cache.invalidateQueries({ queryKey: ["job", job] });
+        }
+      }),
+    [job, cache],
+  );
   return useQuery({
-    queryKey: ["job", job],
-    queryFn: async () => {
-      const { data, error } = await api.GET("/api/jobs/{id}", { params: { path: { id: job } } });
-      if (!data) throw new Error(trouble(error));
-      return data as View;
-    },
+    ...viewOf(cache, job),
+    // Told when it is done; asked as well, should that be lost on the way.
+    refetchInterval: (query) => (query.state.data?.view.assessing ? 3000 : false),
+    select: (known) => known.view,
   });
 }
 
@@ -162,7 +221,7 @@ export function useQuestion<T>(job: number, what: string, body: Body | null, len
     queryKey: ["question", job, what, JSON.stringify(body), length],
     enabled: body !== null,
     retry: false,
-    queryFn: async () => (await post(job, what, body ?? {})) as unknown as T,
+    queryFn: () => post<T>(job, what, body ?? {}),
   });
 }
 
@@ -184,7 +243,7 @@ export function useSubjects(job: number) {
 export interface JobContext {
   view: View;
   /** Does something and shows its outcome everywhere at once. */
-  act: (what: string, body?: Body) => Promise<View>;
+  act: (what: string, body?: Body) => Promise<unknown>;
   busy: string;
 }
 
@@ -196,14 +255,17 @@ export function useJob(): JobContext {
   return job;
 }
 
-/** One action at a time, with its failure in words. */
+/** One action at a time, with its failure in words. It is over when the ledger shows it. */
 export function useActions(job: number) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: ({ what, body }: { what: string; body?: Body }) => post(job, what, body),
-    onSuccess: (view) => {
-      cache.setQueryData(["job", job], view);
+    mutationFn: async ({ what, body }: { what: string; body?: Body }) => {
+      await post<Kept | undefined>(job, what, body);
+      await cache.invalidateQueries({ queryKey: ["job", job] });
+    },
+    onSuccess: () => {
       cache.invalidateQueries({ queryKey: ["live", job] });
+      cache.invalidateQueries({ queryKey: ["jobs"] });
     },
   });
 }

@@ -1,19 +1,30 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  type InfiniteData,
+  useInfiniteQuery,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, trouble } from "../api/client";
+import { api, type Jobs as Page, trouble } from "../api/client";
 import { toggleTheme } from "./theme";
 
 /** The first page: jobs, newest first, and a new one. */
 export function Jobs() {
-  const jobs = useQuery({
-    queryKey: ["jobs"],
-    queryFn: async () => {
-      const { data, error } = await api.GET("/api/jobs");
+  const [search, setSearch] = useState("");
+  const jobs = useInfiniteQuery({
+    queryKey: ["jobs", "list", search],
+    placeholderData: (before: InfiniteData<Page, number | undefined> | undefined) => before,
+    initialPageParam: undefined as number | undefined,
+    getNextPageParam: (last) => (last.more ? last.jobs.at(-1)?.id : undefined),
+    queryFn: async ({ pageParam: before }): Promise<Page> => {
+      const { data, error } = await api.GET("/api/jobs", { params: { query: { search, before } } });
       if (!data) throw new Error(trouble(error));
       return data;
     },
   });
+  const list = jobs.data?.pages.flatMap((page) => page.jobs) ?? [];
+  const found = jobs.data?.pages[0]?.found ?? 0;
   const vehicles = useQuery({
     queryKey: ["vehicles"],
     queryFn: async () => (await api.GET("/api/vehicles")).data ?? [],
@@ -43,12 +54,29 @@ export function Jobs() {
           {error}
         </p>
       )}
-      <h2 className="mt-6 mb-2 font-bold">Jobs</h2>
-      {jobs.data?.length === 0 && (
-        <p className="text-faint">No jobs yet. Open one for a vehicle below.</p>
+      <div className="mt-6 mb-2 flex items-baseline gap-4">
+        <h2 className="font-bold">Jobs</h2>
+        <input
+          type="search"
+          className="field max-w-sm"
+          aria-label="search jobs"
+          placeholder="any words: complaint, reference, VIN, repair"
+          value={search}
+          onChange={(e) => setSearch(e.target.value)}
+        />
+        <span className="label" role="status">
+          {found} {search ? "found" : found === 1 ? "job" : "jobs"}
+        </span>
+      </div>
+      {jobs.isSuccess && list.length === 0 && (
+        <p className="text-faint">
+          {search
+            ? `No job holds all of “${search}”.`
+            : "No jobs yet. Open one for a vehicle below."}
+        </p>
       )}
       <ul>
-        {jobs.data?.map((job) => (
+        {list.map((job) => (
           <li key={job.id} className="border-b border-rule">
             <Link
               to="/job/$id/$stage"
@@ -60,18 +88,31 @@ export function Jobs() {
                 <span className="block text-lg font-semibold">
                   {job.complaint || "No complaint taken yet"}
                 </span>
+                {job.trouble && <span className="block text-ochre">◇ {job.trouble}</span>}
                 <span className="label">
                   {job.vehicle} · <span className="num">{job.vin}</span> · {job.reference}
                 </span>
               </span>
               <span className="label">
-                {job.signed_off ? "signed off" : `${job.entries} entries`}
+                {job.signed_off
+                  ? "signed off"
+                  : `${job.entries} ${job.entries === 1 ? "entry" : "entries"}`}
                 {job.demo ? " · demo" : ""}
               </span>
             </Link>
           </li>
         ))}
       </ul>
+      {jobs.hasNextPage && (
+        <button
+          type="button"
+          className="plain mt-3"
+          disabled={jobs.isFetchingNextPage}
+          onClick={() => jobs.fetchNextPage()}
+        >
+          Older jobs: {found - list.length} more
+        </button>
+      )}
       <h2 className="mt-8 mb-2 font-bold">New job</h2>
       <div className="flex gap-3">
         {vehicles.data?.map((vehicle) => (

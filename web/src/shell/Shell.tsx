@@ -83,7 +83,9 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
   return (
     <Job value={{ view, act, busy: actions.isPending ? (actions.variables?.what ?? "") : "" }}>
       <div
-        data-busy={actions.isPending ? (actions.variables?.what ?? "") : ""}
+        data-busy={
+          actions.isPending ? (actions.variables?.what ?? "") : view.assessing ? "weighing" : ""
+        }
         className="print-open grid h-screen overflow-hidden max-md:h-auto max-md:overflow-visible"
         style={{ gridTemplateRows: "52px minmax(0,1fr) auto" }}
       >
@@ -126,6 +128,11 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
                   seen
                 </button>
               </div>
+            )}
+            {view.trouble && (
+              <p role="alert" className="no-print border-b-2 border-ochre px-5 py-2 text-ochre">
+                {view.trouble}
+              </p>
             )}
             {Sheet ? <Sheet /> : <Later stage={known?.name ?? stage} />}
           </main>

@@ -191,7 +191,11 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
           after {view.weighed} {view.weighed === 1 ? "finding" : "findings"}
         </button>
       </div>
-      {view.suspects.length === 0 && !view.repair && (
+      <p role="status" className="text-[14px] text-copper" hidden={!view.assessing}>
+        {view.assessing &&
+          (view.assessed === 0 ? "Working out …" : `Weighing entry ${view.entries} …`)}
+      </p>
+      {view.suspects.length === 0 && !view.repair && !view.assessing && (
         <p className="mt-2 text-faint">
           Nothing to suspect yet. Say in Intake what does not work and how, or scan the codes.
         </p>
@@ -245,14 +249,26 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
         </div>
       )}
       {!view.repair && view.gate && <GatePanel gate={view.gate} />}
-      {!view.repair && !view.certain?.proven && view.next[0] && <NextCheck />}
-      {!view.repair && view.suspects.length > 0 && !view.next[0] && !view.certain && (
-        <p className="mt-3 border-l-4 border-ochre pl-2 text-[14px]">
-          {view.present === "no"
-            ? "The symptom is away: while it is, nothing in reach tells more. Provoke it by heat, water or by moving the harness, and set “symptom now” to present."
-            : "Nothing in reach tells the suspects apart any further."}
-        </p>
+      {!view.repair && !view.certain?.proven && view.next[0] && (
+        // What is typed while an entry is weighed would belong to a check that may be gone then.
+        <fieldset
+          disabled={view.assessing}
+          className={`min-w-0 ${view.assessing ? "opacity-60" : ""}`}
+        >
+          <NextCheck />
+        </fieldset>
       )}
+      {!view.repair &&
+        view.suspects.length > 0 &&
+        !view.next[0] &&
+        !view.certain &&
+        !view.assessing && (
+          <p className="mt-3 border-l-4 border-ochre pl-2 text-[14px]">
+            {view.present === "no"
+              ? "The symptom is away: while it is, nothing in reach tells more. Provoke it by heat, water or by moving the harness, and set “symptom now” to present."
+              : "Nothing in reach tells the suspects apart any further."}
+          </p>
+        )}
     </aside>
   );
 }

@@ -1,6 +1,6 @@
 import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
-import type { Intake as Data, Strength } from "../api/client";
+import { type Intake as Data, Refused, type Strength } from "../api/client";
 import { useJob } from "../api/job";
 import { Ticks } from "../ui/Ticks";
 import { Earlier } from "./intake/Earlier";
@@ -21,15 +21,24 @@ export function Intake() {
   const navigate = useNavigate();
   const [data, setData] = useState<Data>(view.intake);
   const set = (more: Partial<Data>) => setData({ ...data, ...more });
+  const [wrong, setWrong] = useState<Record<string, string>>({});
   async function save(e: FormEvent) {
     e.preventDefault();
+    setWrong({});
     try {
       if (JSON.stringify(data) !== JSON.stringify(view.intake)) await act("intake", { ...data });
       navigate({ to: "/job/$id/$stage", params: { id: String(view.id), stage: "codes" } });
-    } catch {
-      // The failure is shown above the sheet; what was typed stays.
+    } catch (e) {
+      // The failure is shown above the sheet and at its field; what was typed stays.
+      if (e instanceof Refused) setWrong(e.fields);
     }
   }
+  const said = (field: string) =>
+    wrong[`/${field}`] && (
+      <span role="alert" className="block text-[14px] text-oxide">
+        {wrong[`/${field}`]}
+      </span>
+    );
   return (
     <form onSubmit={save} className="max-w-4xl px-6 py-5">
       <h1 className="text-2xl font-bold">Intake</h1>
@@ -44,6 +53,7 @@ export function Intake() {
           value={data.complaint}
           onChange={(e) => set({ complaint: e.target.value })}
         />
+        {said("complaint")}
       </label>
       <div className="mt-3 grid grid-cols-3 gap-x-4 gap-y-3 max-md:grid-cols-1">
         <label>
@@ -114,6 +124,7 @@ export function Intake() {
                 set({ [f.key]: f.key === "vin" ? e.target.value.toUpperCase() : e.target.value })
               }
             />
+            {said(f.key)}
             {f.key === "vin" && data.vin === view.intake.vin && view.vin_trouble && data.vin && (
               <span className="text-[14px] text-ochre">◇ {view.vin_trouble}</span>
             )}
@@ -131,8 +142,14 @@ export function Intake() {
             className="field num"
             inputMode="numeric"
             value={data.odometer_km}
+            aria-invalid={wrong["/odometer_km"] !== undefined}
             onChange={(e) => set({ odometer_km: Number(e.target.value.replace(/\D/g, "")) })}
           />
+          {wrong["/odometer_km"] && (
+            <span role="alert" className="block text-[14px] text-oxide">
+              This is more than any vehicle drives; at most 9 999 999 km.
+            </span>
+          )}
         </label>
       </div>
       <Earlier job={view.id} vin={data.vin} />

@@ -5,6 +5,41 @@ import { ByHand } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
 
+/** Signed off, and how to open it again when the vehicle comes back. */
+export function SignedOff() {
+  const { act, busy } = useJob();
+  const [reason, setReason] = useState<string | null>(null);
+  return (
+    <div className="mt-4">
+      <p className="font-semibold text-verdigris">○ Signed off.</p>
+      {reason === null ? (
+        <button type="button" className="quiet" onClick={() => setReason("")}>
+          Open it again
+        </button>
+      ) : (
+        <form
+          className="mt-2 flex max-w-xl gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            act("reopen", { reason }).catch(() => {});
+          }}
+        >
+          <input
+            className="field"
+            aria-label="why it is opened again"
+            placeholder="it came back: what is wrong now"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+          <button type="submit" className="plain" disabled={busy !== "" || reason.trim() === ""}>
+            Open
+          </button>
+        </form>
+      )}
+    </div>
+  );
+}
+
 function ProofRow({ proof }: { proof: Proof }) {
   const { act, busy } = useJob();
   const mark = proof.done
@@ -145,7 +180,7 @@ export function Prove() {
         ))}
       </ul>
       {view.signed_off ? (
-        <p className="mt-4 font-semibold text-verdigris">○ Signed off.</p>
+        <SignedOff />
       ) : (
         <button
           type="button"

@@ -16,6 +16,8 @@ const DONE: Record<string, string> = {
   found: "found",
   adjusted: "weight",
   overridden: "override",
+  reopened: "opened again",
+  unreadable: "unreadable",
 };
 
 /** The job as a page to print, and as JSON. */

@@ -41,6 +41,8 @@ enum Command {
     Demo(web::Demo),
     /// Start the web application on your own data.
     Serve(web::Serve),
+    /// Copy the database into a new file, whole even while the program runs.
+    Backup(web::Backup),
     /// Validate a vehicle file.
     Check {
         /// Vehicle file.
@@ -85,6 +87,7 @@ pub fn run() -> ExitCode {
     let result = match Arguments::parse().command {
         Command::Demo(demo) => web::demo(demo),
         Command::Serve(serve) => web::serve(serve),
+        Command::Backup(backup) => web::backup(&backup),
         Command::Check { vehicle, json } => core::check(&vehicle, json),
         Command::Solve(point) => core::solve(&point),
         Command::Netlist(point) => core::netlist(&point),

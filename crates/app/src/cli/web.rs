@@ -7,6 +7,7 @@ use clap::Args;
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 use std::sync::Arc;
+use tokio::signal::unix::{SignalKind, signal};
 
 /// Start the web application on your own data.
 #[derive(Debug, Args)]
@@ -48,8 +49,53 @@ pub(super) struct Demo {
     jobs: PathBuf,
 }
 
+/// Copy the database into a new file, whole even while the program runs.
+#[derive(Debug, Args)]
+pub(super) struct Backup {
+    /// Directory of the database.
+    #[arg(long, default_value = ".data")]
+    data: PathBuf,
+    /// File to write; it must not exist yet.
+    to: PathBuf,
+}
+
+pub(super) fn backup(a: &Backup) -> Result<(), String> {
+    store::backup(&a.data, &a.to).map_err(|e| e.to_string())?;
+    println!("{}", a.to.display());
+    Ok(())
+}
+
+/// Threads beside those that serve requests: what is asked waits for one of them, however many ask.
+const BESIDE: usize = 16;
+
 fn runtime() -> Result<tokio::runtime::Runtime, String> {
-    tokio::runtime::Runtime::new().map_err(|e| e.to_string())
+    tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .max_blocking_threads(BESIDE)
+        .build()
+        .map_err(|e| e.to_string())
+}
+
+/// Waits until somebody wants the program to end; whoever asks twice does not wait.
+async fn asked_to_end() {
+    let mut end = signal(SignalKind::terminate());
+    let terminated = async {
+        match &mut end {
+            Ok(end) => {
+                end.recv().await;
+            }
+            Err(_) => std::future::pending().await,
+        }
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        () = terminated => {}
+    }
+    tokio::spawn(async {
+        let _ = tokio::signal::ctrl_c().await;
+        // What was acknowledged is on the disk.
+        std::process::exit(130);
+    });
 }
 
 async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
@@ -58,34 +104,42 @@ async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
         .await
         .map_err(|e| format!("cannot listen on {address}: {e}; choose another with --port"))?;
     let at = listener.local_addr().map_err(|e| e.to_string())?;
-    // Vehicles are solved ahead, so that the first job opens at once.
+    // Vehicles are solved ahead, so that the first job opens at once; a large file is looked through.
     let ahead = Arc::clone(&shop);
     std::thread::spawn(move || {
-        for id in ahead.vehicle_ids() {
-            if let Err(e) = ahead.model(&id) {
+        for id in ahead.vehicles.ids() {
+            if let Err(e) = ahead.solve_ahead(&id) {
                 tracing::error!("{e}");
             }
         }
+        if !ahead.store.checked_at_start()
+            && let Err(e) = ahead.store.check()
+        {
+            eprintln!("chalkeus: {e}");
+        }
     });
     println!("Chalkeus: http://{at}/");
-    axum::serve(listener, http::router(shop, at))
-        .with_graceful_shutdown(async {
-            let _ = tokio::signal::ctrl_c().await;
-        })
-        .await
-        .map_err(|e| e.to_string())
+    crate::serve::serve(listener, http::router(Arc::clone(&shop), at), asked_to_end()).await;
+    shop.close().map_err(|e| e.to_string())
 }
 
 pub(super) fn serve(a: Serve) -> Result<(), String> {
-    let shop = Shop::open(&a.data, &a.vehicles)?;
+    let shop = Shop::open(&a.data, &a.vehicles).map_err(|e| e.to_string())?;
     shop.set_bench(None, Addresses { doip: a.doip, scpi: a.scpi, hands: a.hands });
-    runtime()?.block_on(listen(Arc::new(shop), a.port))
+    let runtime = runtime()?;
+    let outcome = runtime.block_on(listen(shop, a.port));
+    // What runs away from the requests is not waited for.
+    runtime.shutdown_background();
+    outcome
 }
 
 pub(super) fn demo(a: Demo) -> Result<(), String> {
-    let shop = Arc::new(Shop::open(&a.data, &a.vehicles)?);
-    runtime()?.block_on(async {
+    let shop = Shop::open(&a.data, &a.vehicles).map_err(|e| e.to_string())?;
+    let runtime = runtime()?;
+    let outcome = runtime.block_on(async {
         let _standins = crate::demo::start(&shop, &a.vehicles, &a.jobs).await?;
         listen(shop, a.port).await
-    })
+    });
+    runtime.shutdown_background();
+    outcome
 }

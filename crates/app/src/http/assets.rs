@@ -9,19 +9,24 @@ use rust_embed::RustEmbed;
 #[folder = "../../web/dist"]
 struct Assets;
 
-/// A file of the front end; any other path is a page of the application.
+/// A file of the front end; any other path without an ending is a page of the application.
 pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
-    if path.starts_with("api/") {
-        return Problem::missing(format!("there is no /{path}")).into_response();
-    }
+    let is_page = !path.starts_with("api/")
+        && !path.starts_with("assets/")
+        && !path.rsplit('/').next().is_some_and(|last| last.contains('.'));
     let (name, file) = match Assets::get(path) {
-        Some(file) => (path, Some(file)),
-        None => ("index.html", Assets::get("index.html")),
+        None if is_page => ("index.html", Assets::get("index.html")),
+        found => (path, found),
     };
     let Some(file) = file else {
-        return Problem::own("the front end is missing; build it with `cargo xtask demo`")
-            .into_response();
+        return match name {
+            "index.html" => {
+                Problem::own("the front end is missing; build it with `cargo xtask demo`")
+            }
+            _ => Problem::missing(format!("there is no /{path}")),
+        }
+        .into_response();
     };
     let cache =
         if name.starts_with("assets/") { "max-age=31536000, immutable" } else { "no-cache" };

@@ -1,10 +1,9 @@
 //! Who the vehicle and its modules say they are.
 
-use super::jobs::{Answer, App, case, job, keep};
+use super::at::{Answer, App, Kept, again, at, is_open, keep, session};
+use super::extract::{Json, Key, Path};
 use super::problem::Problem;
-use crate::view::View;
-use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use diagnosis::ledger::Entry;
@@ -12,21 +11,26 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 /// Asks every module who it is and keeps the answers.
-#[utoipa::path(post, path = "/api/jobs/{id}/identify", responses((status = 200, body = View), (status = 502, body = Problem)))]
-pub async fn identify(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
+#[utoipa::path(post, path = "/api/jobs/{id}/identify", responses((status = 200, body = Kept)))]
+pub async fn identify(State(shop): App, Path(id): Path<i64>, key: Key) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
     let bench = shop.bench(id);
-    let modules = bench.identify(&model.circuit.vehicle).await.map_err(Problem::vehicle)?;
+    let modules = bench.identify(&here.model.circuit.vehicle).await.map_err(Problem::vehicle)?;
     if modules.iter().all(|m| !m.answered) {
         return Err(Problem::vehicle("no module answers; is the key on?"));
     }
-    keep(&shop, id, Entry::Identified { modules }).await
+    keep(&shop, &here.session, vec![Entry::Identified { modules }], key).await
 }
 
 /// The identification of all modules as CSV: the latest, after what was read first.
-#[utoipa::path(get, path = "/api/jobs/{id}/identification.csv", responses((status = 200, body = String, content_type = "text/csv"), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/api/jobs/{id}/identification.csv", responses((status = 200, body = String, content_type = "text/csv")))]
 pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Problem> {
-    let (model, case) = case(&shop, id)?;
+    let here = at(&shop, id).await?;
+    let case = &here.case;
     let (Some(first), Some(last)) = (case.identities.first(), case.identities.last()) else {
         return Err(Problem::input("nothing was read yet; read the identification first"));
     };
@@ -35,7 +39,7 @@ pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Pr
     let mut rows = vec![HEAD.split_whitespace().map(str::to_owned).collect::<Vec<_>>()];
     for m in &last.1 {
         let before = first.1.iter().find(|f| f.module == m.module).cloned().unwrap_or_default();
-        let name = model.circuit.vehicle.parts.iter().find(|p| p.id == m.module);
+        let name = here.model.circuit.vehicle.parts.iter().find(|p| p.id == m.module);
         let m = m.clone();
         rows.push(vec![
             m.module,
@@ -60,7 +64,8 @@ pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Pr
 pub(super) fn csv(name: &str, rows: &[Vec<String>]) -> Result<Response, Problem> {
     let mut out = csv::Writer::from_writer(Vec::new());
     for row in rows {
-        out.write_record(row).map_err(Problem::own)?;
+        let cells = row.iter().map(|cell| harmless(cell).into_owned());
+        out.write_record(cells).map_err(Problem::own)?;
     }
     let bytes = out.into_inner().map_err(Problem::own)?;
     let named = format!("attachment; filename=\"{name}\"");
@@ -71,6 +76,16 @@ pub(super) fn csv(name: &str, rows: &[Vec<String>]) -> Result<Response, Problem>
     Ok((head, bytes).into_response())
 }
 
+/// A cell that no spreadsheet takes for a formula: what a module says of itself is text, whatever it
+/// begins with. An apostrophe before it is how spreadsheets themselves mark text.
+fn harmless(cell: &str) -> std::borrow::Cow<'_, str> {
+    let risky = |c: char| matches!(c, '=' | '+' | '-' | '@' | '|') || c.is_control();
+    match cell.trim_start().starts_with(risky) || cell.starts_with(risky) {
+        true => format!("'{}", cell.replace(|c: char| c.is_control(), " ")).into(),
+        false => cell.into(),
+    }
+}
+
 /// The vehicle on the link.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Announced {
@@ -79,9 +94,24 @@ pub struct Announced {
 }
 
 /// Asks the vehicle on the link for its number, over UDP.
-#[utoipa::path(get, path = "/api/jobs/{id}/announced", responses((status = 200, body = Announced), (status = 502, body = Problem)))]
+#[utoipa::path(get, path = "/api/jobs/{id}/announced", responses((status = 200, body = Announced)))]
 pub async fn announced(State(shop): App, Path(id): Path<i64>) -> Answer<Announced> {
-    shop.store.job(id).map_err(Problem::missing)?;
+    session(&shop, id).await?;
     let found = shop.bench(id).announced().await.map_err(Problem::vehicle)?;
     Ok(Json(Announced { vin: found.vin }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::harmless;
+
+    #[test]
+    fn no_cell_is_a_formula() {
+        for cell in ["=1+1", "+cmd", "-2", "@sum", "  =1", "\t=1", "\r=1", "\u{1}x", "|x"] {
+            let written = harmless(cell);
+            assert!(written.starts_with('\''), "{cell:?}");
+            assert!(!written.contains(char::is_control), "{cell:?}");
+        }
+        assert_eq!(harmless("A2 -- 3"), "A2 -- 3");
+    }
 }

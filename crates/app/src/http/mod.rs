@@ -1,6 +1,10 @@
 //! HTTP: plain handlers, one file per subject; problems as RFC 9457.
 
 mod assets;
+mod at;
+mod entries;
+mod events;
+mod extract;
 mod guard;
 mod identity;
 mod jobs;
@@ -14,8 +18,12 @@ mod vehicle_side;
 use crate::shop::Shop;
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
+use axum::http::{Method, StatusCode, Uri};
+use problem::Problem;
 use std::net::SocketAddr;
 use std::sync::Arc;
+use utoipa::openapi::{ContentBuilder, Ref, RefOr, ResponseBuilder};
+use utoipa::{PartialSchema, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -27,15 +35,18 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(jobs::list, jobs::open))
         .routes(routes!(jobs::vehicles))
         .routes(routes!(jobs::show))
-        .routes(routes!(jobs::intake))
-        .routes(routes!(jobs::symptom))
-        .routes(routes!(jobs::reading))
-        .routes(routes!(jobs::effect))
-        .routes(routes!(jobs::refuse))
-        .routes(routes!(jobs::doubt))
-        .routes(routes!(jobs::note))
-        .routes(routes!(jobs::repair))
-        .routes(routes!(jobs::sign_off))
+        .routes(routes!(jobs::changes))
+        .routes(routes!(jobs::lists))
+        .routes(routes!(entries::intake))
+        .routes(routes!(entries::symptom))
+        .routes(routes!(entries::reading))
+        .routes(routes!(entries::effect))
+        .routes(routes!(entries::refuse))
+        .routes(routes!(entries::doubt))
+        .routes(routes!(entries::note))
+        .routes(routes!(entries::repair))
+        .routes(routes!(entries::sign_off))
+        .routes(routes!(entries::reopen))
         .routes(routes!(reasoning::found))
         .routes(routes!(reasoning::adjust))
         .routes(routes!(reasoning::overrule))
@@ -47,7 +58,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(sheets::face))
         .routes(routes!(sheets::subjects))
         .routes(routes!(jobs::export))
-        .routes(routes!(jobs::events))
+        .routes(routes!(events::events))
         .routes(routes!(vehicle_side::live))
         .routes(routes!(vehicle_side::state))
         .routes(routes!(vehicle_side::supply))
@@ -74,18 +85,54 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(scans::rescan))
 }
 
-/// The OpenAPI description of all routes.
+/// The OpenAPI description of all routes. Each may refuse, in the same way.
 pub fn openapi() -> utoipa::openapi::OpenApi {
     let mut api = routes().split_for_parts().1;
     api.info.title = "Chalkeus".into();
-    api.info.description = Some("Jobs, evidence, suspects and the vehicle.".into());
+    api.info.description = Some(
+        "Jobs, evidence, suspects and the vehicle. What cannot be done is refused as RFC 9457 says; \
+         what adds to a ledger takes an `Idempotency-Key`."
+            .into(),
+    );
+    let components = api.components.get_or_insert_default();
+    for (name, schema) in
+        [(Problem::name(), Problem::schema()), (problem::Field::name(), problem::Field::schema())]
+    {
+        components.schemas.insert(name.into(), schema);
+    }
+    let refusal = RefOr::T(
+        ResponseBuilder::new()
+            .description("Refused: what happened and what to do")
+            .content(
+                "application/problem+json",
+                ContentBuilder::new().schema(Some(Ref::from_schema_name("Problem"))).build(),
+            )
+            .build(),
+    );
+    for item in api.paths.paths.values_mut() {
+        for operation in [&mut item.get, &mut item.post].into_iter().flatten() {
+            operation.responses.responses.insert("default".into(), refusal.clone());
+        }
+    }
     api
+}
+
+/// Refuses a method that a path does not know.
+async fn wrong_method(method: Method, uri: Uri) -> Problem {
+    Problem::form(
+        StatusCode::METHOD_NOT_ALLOWED,
+        format!(
+            "{} does not take {method}; the OpenAPI description says what it takes",
+            uri.path()
+        ),
+    )
 }
 
 /// The application, answering only for its own address.
 pub fn router(shop: Arc<Shop>, at: SocketAddr) -> Router {
     let (api, _) = routes().with_state(shop).split_for_parts();
     api.fallback(assets::serve)
+        .method_not_allowed_fallback(wrong_method)
         .layer(axum::middleware::from_fn(move |request, next| guard::check(at, request, next)))
         .layer(DefaultBodyLimit::max(BODY))
 }

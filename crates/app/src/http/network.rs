@@ -1,12 +1,10 @@
 //! The network: roll call.
 
-use super::jobs::{Answer, App, job, keep};
+use super::at::{Answer, App, Kept, again, at, away, is_open, keep, session};
+use super::extract::{Json, Key, Path};
 use super::problem::Problem;
-use super::vehicle_side::state_now;
 use crate::roll_call::RollView;
-use crate::view::View;
-use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::Response;
 use diagnosis::ledger::Entry;
 use diagnosis::network::BusTree;
@@ -16,8 +14,9 @@ use utoipa::ToSchema;
 /// The buses of this vehicle as trees of their conductors.
 #[utoipa::path(get, path = "/api/jobs/{id}/network", responses((status = 200, body = [BusTree])))]
 pub async fn network(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<BusTree>> {
-    let (_, model) = job(&shop, id)?;
-    Ok(Json(diagnosis::network::buses(&model.circuit)))
+    let here = at(&shop, id).await?;
+    let buses = away(&shop, &here, |_, _, at| Ok(diagnosis::network::buses(&at.model.circuit)));
+    Ok(Json(buses.await?))
 }
 
 /// What to do with the roll call.
@@ -35,7 +34,7 @@ pub enum Wish {
 /// The roll call as it is now.
 #[utoipa::path(get, path = "/api/jobs/{id}/roll-call", responses((status = 200, body = RollView)))]
 pub async fn roll_call(State(shop): App, Path(id): Path<i64>) -> Answer<RollView> {
-    job(&shop, id)?;
+    session(&shop, id).await?;
     Ok(Json(shop.roll_calls.view(id)))
 }
 
@@ -46,14 +45,14 @@ pub async fn call(
     Path(id): Path<i64>,
     Json(wish): Json<Wish>,
 ) -> Answer<RollView> {
-    let (_, model) = job(&shop, id)?;
+    let here = at(&shop, id).await?;
     let bench = shop.bench(id);
     let anew = matches!(wish, Wish::Anew);
     match wish {
         Wish::Pause => shop.roll_calls.pause(id),
         Wish::Run | Wish::Anew => {
             bench.connect().await.map_err(Problem::vehicle)?;
-            shop.roll_calls.start(id, bench, &model.circuit.vehicle, anew);
+            shop.roll_calls.start(id, bench, &here.model.circuit.vehicle, anew);
         }
     }
     Ok(Json(shop.roll_calls.view(id)))
@@ -61,12 +60,12 @@ pub async fn call(
 
 /// The rounds of the roll call as CSV: a row each, a column a module, `1` answered, `0` silent,
 /// empty not asked, with the marks beside.
-#[utoipa::path(get, path = "/api/jobs/{id}/roll-call.csv", responses((status = 200, body = String, content_type = "text/csv"), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/api/jobs/{id}/roll-call.csv", responses((status = 200, body = String, content_type = "text/csv")))]
 pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Problem> {
-    job(&shop, id)?;
+    session(&shop, id).await?;
     let rows = shop.roll_calls.table(id);
     if rows.len() < 2 {
-        return Err(Problem::input("no round yet; let the roll call run first"));
+        return Err(Problem::state("no round yet; let the roll call run first"));
     }
     super::identity::csv(&format!("job-{id}-roll-call.csv"), &rows)
 }
@@ -84,19 +83,29 @@ pub async fn mark(
     Path(id): Path<i64>,
     Json(marked): Json<Marked>,
 ) -> Answer<RollView> {
-    job(&shop, id)?;
+    session(&shop, id).await?;
     if !shop.roll_calls.runs(id) {
-        return Err(Problem::input("start the roll call first; a mark belongs to one that runs"));
+        return Err(Problem::state("start the roll call first; a mark belongs to one that runs"));
     }
     shop.roll_calls.mark(id, marked.text.trim());
     Ok(Json(shop.roll_calls.view(id)))
 }
 
 /// Keeps what the roll call showed: each module's state becomes evidence.
-#[utoipa::path(post, path = "/api/jobs/{id}/keep-roll-call", responses((status = 200, body = View), (status = 422, body = Problem)))]
-pub async fn keep_roll_call(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
-    let state = state_now(&shop, id)?;
-    let call = shop.roll_calls.keep(id);
-    let call = call.ok_or_else(|| Problem::input("nothing new to keep; let it run first"))?;
-    keep(&shop, id, Entry::RollCall { state, call }).await
+#[utoipa::path(post, path = "/api/jobs/{id}/keep-roll-call", responses((status = 200, body = Kept)))]
+pub async fn keep_roll_call(State(shop): App, Path(id): Path<i64>, key: Key) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
+    let (call, upto) = shop
+        .roll_calls
+        .to_keep(id)
+        .ok_or_else(|| Problem::state("nothing new to keep; let it run first"))?;
+    let entry = Entry::RollCall { state: here.case.state.clone(), call };
+    let kept = keep(&shop, &here.session, vec![entry], key).await?;
+    // Only what is on the disk is not offered again.
+    shop.roll_calls.was_kept(id, upto);
+    Ok(kept)
 }

@@ -1,23 +1,23 @@
 //! Questions to the reasoning, and what is found with hands and eyes.
 
-use super::jobs::{Answer, App, QuantityKind, job, keep, keep_evidence};
+use super::at::{Answer, App, Kept, at, away, keep, keep_evidence};
+use super::entries::QuantityKind;
+use super::extract::{Json, Key, Path};
 use super::problem::Problem;
-use crate::shop::Shop;
-use crate::view::View;
-use axum::Json;
-use axum::extract::{Path, State};
+use crate::shop::{Shop, Standing};
+use axum::extract::State;
 use circuit::Probe;
 use diagnosis::coverage::{self, Coverage};
 use diagnosis::evidence::{Finding, Sight, Strength};
 use diagnosis::gate::{self, Gate};
-use diagnosis::ledger::{Case, Entry};
+use diagnosis::ledger::Entry;
 use diagnosis::next::Ask;
 use diagnosis::next::why_not::{self, Worth};
 use diagnosis::prior::Adjusted;
 use diagnosis::shared::{self, Shared};
 use diagnosis::suspects;
 use diagnosis::what_if::{self, If};
-use diagnosis::{Evidence, Model, ModelError, Posterior, Priors};
+use diagnosis::{Evidence, ModelError, Posterior, Priors};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::ToSchema;
@@ -96,12 +96,14 @@ pub struct FoundByHand {
 }
 
 /// Takes what was found by hand, eye, live value or scope.
-#[utoipa::path(post, path = "/api/jobs/{id}/found", request_body = FoundByHand, responses((status = 200, body = View), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/found", request_body = FoundByHand, responses((status = 200, body = Kept)))]
 pub async fn found(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     Json(new): Json<FoundByHand>,
-) -> Answer<View> {
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
     let finding = match new.found {
         ByHand::Moved { at, changed } => Finding::Moved { at, changed },
         ByHand::Seen { at, sight } => Finding::Seen { at, sight },
@@ -114,27 +116,32 @@ pub async fn found(
         }
         ByHand::Heard { bus, from, at, heard } => Finding::Heard { bus, from, at, heard },
     };
-    keep_evidence(&shop, id, Evidence::new(new.state, finding), "seen").await
+    keep_evidence(&shop, &here, vec![], Evidence::new(new.state, finding), "seen", key).await
 }
 
 /// The technician's own weight for a suspect.
-#[utoipa::path(post, path = "/api/jobs/{id}/adjust", request_body = Adjusted, responses((status = 200, body = View), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/adjust", request_body = Adjusted, responses((status = 200, body = Kept)))]
 pub async fn adjust(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     Json(adjusted): Json<Adjusted>,
-) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    if model.item(&adjusted.item).is_none() {
-        return Err(Problem::input(format!("“{}” is no suspect of this vehicle", adjusted.item)));
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if here.model.item(&adjusted.item).is_none() {
+        let why = format!("“{}” is no suspect of this vehicle", adjusted.item);
+        return Err(Problem::field("item", why));
     }
     if !(0.01..=100.0).contains(&adjusted.factor) {
-        return Err(Problem::input("a weight is between 0.01 and 100 times"));
+        return Err(Problem::field("factor", "a weight is between 0.01 and 100 times"));
     }
     if adjusted.reason.trim().is_empty() && adjusted.factor != 1.0 {
-        return Err(Problem::input("say why: the reason stands in the ledger and the report"));
+        return Err(Problem::field(
+            "reason",
+            "say why: the reason stands in the ledger and the report",
+        ));
     }
-    keep(&shop, id, Entry::Adjusted { adjusted }).await
+    keep(&shop, &here.session, vec![Entry::Adjusted { adjusted }], key).await
 }
 
 /// A module named although points are open.
@@ -145,55 +152,48 @@ pub struct Override {
 }
 
 /// Overrides the gate before a module is condemned.
-#[utoipa::path(post, path = "/api/jobs/{id}/override", request_body = Override, responses((status = 200, body = View), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/override", request_body = Override, responses((status = 200, body = Kept)))]
 pub async fn overrule(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     Json(new): Json<Override>,
-) -> Answer<View> {
+) -> Answer<Kept> {
     if new.reason.trim().is_empty() {
-        return Err(Problem::input("say why: the reason goes into the report"));
+        return Err(Problem::field("reason", "say why: the reason goes into the report"));
     }
-    let (_, model) = job(&shop, id)?;
-    if !gate::is_module(&model.circuit, &format!("part:{}", new.module)) {
-        return Err(Problem::input(format!("“{}” is no module of this vehicle", new.module)));
+    let here = at(&shop, id).await?;
+    if !gate::is_module(&here.model.circuit, &format!("part:{}", new.module)) {
+        let why = format!("“{}” is no module of this vehicle", new.module);
+        return Err(Problem::field("module", why));
     }
-    keep(&shop, id, Entry::Overridden { module: new.module, reason: new.reason }).await
+    let entry = Entry::Overridden { module: new.module, reason: new.reason };
+    keep(&shop, &here.session, vec![entry], key).await
 }
 
 /// What the job knows, ready for questions.
-struct Known {
-    model: Arc<Model>,
-    case: Case,
+struct Asked<'a> {
+    at: &'a Standing,
     evidence: Vec<Evidence>,
     priors: Priors,
     posterior: Posterior,
 }
 
-fn known(shop: &Shop, id: i64) -> Result<Known, Problem> {
-    let (job, model) = job(shop, id)?;
-    let case = Case::of(&model, &shop.ledger(id).map_err(Problem::own)?);
-    let evidence: Vec<Evidence> = match &case.repair {
-        None => case.believed(),
-        Some(_) => case.after.iter().map(|(_, e)| e.clone()).collect(),
-    };
-    let confirmed = shop.confirmed(&job.vehicle, id).map_err(Problem::own)?;
-    let priors = Priors::new(&model, &case.known(confirmed));
-    let posterior = Posterior::given(&model, &priors, &evidence).map_err(Problem::input)?;
-    Ok(Known { model, case, evidence, priors, posterior })
-}
-
-/// Answers a question away from the threads that serve requests.
+/// Answers a question away from the threads that serve requests, by what the assessment goes by.
 async fn ask<T: Send + 'static>(
     shop: Arc<Shop>,
     id: i64,
-    question: impl FnOnce(&Known) -> Result<T, ModelError> + Send + 'static,
+    question: impl FnOnce(&Asked<'_>) -> Result<T, ModelError> + Send + 'static,
 ) -> Answer<T> {
-    let work = tokio::task::spawn_blocking(move || {
-        let known = known(&shop, id)?;
-        question(&known).map_err(Problem::input)
+    let here = at(&shop, id).await?;
+    let answer = away(&shop, &here, move |shop, session, at| {
+        let (_, known) = shop.standing_known(session)?;
+        let evidence = at.case.still();
+        let priors = Priors::new(&at.model, &known);
+        let posterior = Posterior::given(&at.model, &priors, &evidence)?;
+        Ok(question(&Asked { at, evidence, priors, posterior })?)
     });
-    work.await.map_err(Problem::own)?.map(Json)
+    Ok(Json(answer.await?))
 }
 
 /// A reading somebody has in mind.
@@ -219,7 +219,7 @@ pub struct Thought {
 }
 
 /// What one would read here if, and why not this check.
-#[utoipa::path(post, path = "/api/jobs/{id}/what-if", request_body = InMind, responses((status = 200, body = Thought), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/what-if", request_body = InMind, responses((status = 200, body = Thought)))]
 pub async fn what_if(
     State(shop): App,
     Path(id): Path<i64>,
@@ -231,17 +231,17 @@ pub async fn what_if(
             red: wanted.red,
             black: wanted.black,
         };
-        let list = suspects::suspects(&k.model, &k.priors, &k.evidence, &k.posterior, 4)?;
+        let list = suspects::suspects(&k.at.model, &k.priors, &k.evidence, &k.posterior, 4)?;
         let reads =
-            what_if::what_if(&k.model, &wanted.state, &probe, &list, wanted.also.as_deref())?;
+            what_if::what_if(&k.at.model, &wanted.state, &probe, &list, wanted.also.as_deref())?;
         let question = Ask {
-            model: &k.model,
+            model: &k.at.model,
             priors: &k.priors,
             evidence: &k.evidence,
             posterior: &k.posterior,
-            present: k.case.present,
-            now: &k.case.state,
-            refused: &k.case.refused,
+            present: k.at.case.present,
+            now: &k.at.case.state,
+            refused: &k.at.case.refused,
         };
         let worth = why_not::worth(&question, &wanted.state, &probe)?;
         Ok(Thought { reads, worth })
@@ -257,13 +257,13 @@ pub struct Chosen {
 }
 
 /// What symptoms have in common.
-#[utoipa::path(post, path = "/api/jobs/{id}/shared", request_body = Chosen, responses((status = 200, body = Shared), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/shared", request_body = Chosen, responses((status = 200, body = Shared)))]
 pub async fn shared(
     State(shop): App,
     Path(id): Path<i64>,
     Json(chosen): Json<Chosen>,
 ) -> Answer<Shared> {
-    ask(shop, id, move |k| shared::shared(&k.model, &k.evidence, &k.posterior, &chosen.pieces))
+    ask(shop, id, move |k| shared::shared(&k.at.model, &k.evidence, &k.posterior, &chosen.pieces))
         .await
 }
 
@@ -297,7 +297,7 @@ pub enum Planned {
 }
 
 /// What a check by hand would prove and leave open.
-#[utoipa::path(post, path = "/api/jobs/{id}/coverage", request_body = Planned, responses((status = 200, body = Coverage), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/coverage", request_body = Planned, responses((status = 200, body = Coverage)))]
 pub async fn covers(
     State(shop): App,
     Path(id): Path<i64>,
@@ -305,20 +305,20 @@ pub async fn covers(
 ) -> Answer<Coverage> {
     ask(shop, id, move |k| match &planned {
         Planned::Jumper { red, black, part, state } => {
-            coverage::jumper(&k.model, &k.posterior, state, red, black, part)
+            coverage::jumper(&k.at.model, &k.posterior, state, red, black, part)
         }
-        Planned::Wiggle { at } => coverage::wiggle(&k.model, &k.posterior, at),
-        Planned::Insulation { a, b } => coverage::insulation(&k.model, &k.posterior, a, b),
+        Planned::Wiggle { at } => coverage::wiggle(&k.at.model, &k.posterior, at),
+        Planned::Insulation { a, b } => coverage::insulation(&k.at.model, &k.posterior, a, b),
     })
     .await
 }
 
 /// What must be proven before a module is named.
-#[utoipa::path(get, path = "/api/jobs/{id}/gate/{module}", responses((status = 200, body = Gate), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/api/jobs/{id}/gate/{module}", responses((status = 200, body = Gate)))]
 pub async fn gate_of(State(shop): App, Path((id, module)): Path<(i64, String)>) -> Answer<Gate> {
     ask(shop, id, move |k| {
         let unknown = || ModelError::Unknown { what: "module", id: module.clone() };
-        gate::gate(&k.model, &k.evidence, &module)?.ok_or_else(unknown)
+        gate::gate(&k.at.model, &k.evidence, &module)?.ok_or_else(unknown)
     })
     .await
 }

@@ -1,13 +1,14 @@
 //! Codes: scanning with progress, stopping, clearing, and asking again.
 
-use super::jobs::{Answer, App, case, job, keep, shown};
+use super::at::{Answer, App, Kept, again, append, at, away, is_open, keep, session};
+use super::extract::{Json, Key, Path, Query};
 use super::problem::Problem;
-use super::vehicle_side::{Wanted, at_rest, rest, state_now};
+use super::vehicle_side::{Wanted, at_rest, rest};
 use crate::progress::Progress;
 use crate::shop::Shop;
-use crate::view::{self, Compared, View};
-use axum::Json;
-use axum::extract::{Path, Query, State};
+use crate::view::{self, Compared};
+use axum::extract::State;
+use axum::http::StatusCode;
 use diagnosis::Model;
 use diagnosis::ledger::{Entry, ReadCode, ScannedModule};
 use diagnosis::pasted::{self, Pasted};
@@ -41,11 +42,11 @@ async fn ask(
     model: &Arc<Model>,
     wanted: Modules,
 ) -> Result<Vec<ScannedModule>, Problem> {
-    let mut running = shop.progress.begin(id, "scan").map_err(Problem::input)?;
+    let mut running = shop.progress.begin(id, "scan").map_err(Problem::state)?;
     let bench = shop.bench(id);
     let model = Arc::clone(model);
-    let file = shop.store.job(id).map_err(Problem::missing)?.vehicle;
-    let file = shop.vehicle(&file).map_err(Problem::own)?;
+    let file = session(shop, id).await?.job.vehicle.clone();
+    let file = shop.vehicles.file(&file)?;
     let work = tokio::spawn(async move {
         let v = &model.circuit.vehicle;
         let all: Vec<String> = crate::bench::modules(v)
@@ -85,54 +86,67 @@ async fn ask(
             }
         }
     });
-    work.await.map_err(Problem::own)?.map_err(Problem::vehicle)
+    work.await?.map_err(Problem::vehicle)
 }
 
 /// Scans modules and keeps the result; with some named, what the others said last is kept with it.
-#[utoipa::path(post, path = "/api/jobs/{id}/scan", request_body = Option<Modules>, responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/scan", request_body = Option<Modules>, responses((status = 200, body = Kept)))]
 pub async fn scan(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     wanted: Option<Json<Modules>>,
-) -> Answer<View> {
-    let (model, before) = case(&shop, id)?;
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
+    let model = &here.model;
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
-    let others: Vec<ScannedModule> = match (wanted.modules.is_empty(), before.scans.last()) {
+    let others: Vec<ScannedModule> = match (wanted.modules.is_empty(), here.case.scans.last()) {
         (false, Some(last)) => {
             last.modules.iter().filter(|m| !wanted.wants(&m.module)).cloned().collect()
         }
         _ => Vec::new(),
     };
-    let mut modules = ask(&shop, id, &model, wanted).await?;
+    let mut modules = ask(&shop, id, model, wanted).await?;
     modules.extend(others);
     modules.sort_by_key(|m| model.circuit.part(&m.module));
     if modules.iter().all(|m| !m.asked) {
         let why = modules.first().map_or("no module could be asked", |m| m.trouble.as_str());
         return Err(Problem::vehicle(why));
     }
-    let state = state_now(&shop, id)?;
-    keep(&shop, id, Entry::Scan { state, modules }).await
+    // The state may have been noted meanwhile.
+    let state = at(&shop, id).await?.case.state.clone();
+    keep(&shop, &here.session, vec![Entry::Scan { state, modules }], key).await
 }
 
 /// Stops a scan that runs; what was gathered is kept.
 #[utoipa::path(post, path = "/api/jobs/{id}/stop", responses((status = 204)))]
-pub async fn stop(State(shop): App, Path(id): Path<i64>) -> axum::http::StatusCode {
+pub async fn stop(State(shop): App, Path(id): Path<i64>) -> StatusCode {
     shop.progress.stop(id);
-    axum::http::StatusCode::NO_CONTENT
+    StatusCode::NO_CONTENT
 }
 
 /// Clears codes, of all modules or of some; only after a scan was kept.
-#[utoipa::path(post, path = "/api/jobs/{id}/clear", request_body = Option<Modules>, responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/clear", request_body = Option<Modules>, responses((status = 200, body = Kept)))]
 pub async fn clear(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     wanted: Option<Json<Modules>>,
-) -> Answer<View> {
-    let (model, case) = case(&shop, id)?;
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
+    let (model, case) = (&here.model, &here.case);
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
     let kept = case.scans.last().map(|s| s.number);
     if kept.is_none() || case.cleared() > kept {
-        return Err(Problem::input("scan first: codes are kept before they are cleared"));
+        return Err(Problem::state("scan first: codes are kept before they are cleared"));
     }
     let bench = shop.bench(id);
     let results = bench.clear(&model.circuit.vehicle, |m| wanted.wants(m)).await;
@@ -142,7 +156,8 @@ pub async fn clear(
         let why: Vec<String> = failed.into_iter().filter_map(|(_, e)| e).collect();
         return Err(Problem::vehicle(why.join("; ")));
     }
-    keep(&shop, id, Entry::Cleared { modules: done.into_iter().map(|(m, _)| m).collect() }).await
+    let entry = Entry::Cleared { modules: done.into_iter().map(|(m, _)| m).collect() };
+    keep(&shop, &here.session, vec![entry], key).await
 }
 
 /// Two scans by the numbers of their entries.
@@ -153,19 +168,19 @@ pub struct Two {
 }
 
 /// What became of each code from one scan to a later one.
-#[utoipa::path(get, path = "/api/jobs/{id}/compare", params(Two), responses((status = 200, body = [Compared]), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/api/jobs/{id}/compare", params(Two), responses((status = 200, body = [Compared])))]
 pub async fn compare(
     State(shop): App,
     Path(id): Path<i64>,
     Query(two): Query<Two>,
 ) -> Answer<Vec<Compared>> {
-    let (_, case) = case(&shop, id)?;
+    let here = at(&shop, id).await?;
     let scan = |number: u64| {
-        let found = case.scans.iter().find(|s| s.number == number);
+        let found = here.case.scans.iter().find(|s| s.number == number);
         found.ok_or_else(|| Problem::input(format!("entry {number} is no scan; choose another")))
     };
     let (from, to) = (scan(two.from.min(two.to))?, scan(two.from.max(two.to))?);
-    Ok(Json(view::compare(&case, from, to)))
+    Ok(Json(view::compare(&here.case, from, to)))
 }
 
 /// How far the monitor behind a cleared code is.
@@ -180,13 +195,13 @@ pub struct Run {
 }
 
 /// What the monitors behind cleared codes have done since.
-#[utoipa::path(get, path = "/api/jobs/{id}/runs", responses((status = 200, body = [Run]), (status = 502, body = Problem)))]
+#[utoipa::path(get, path = "/api/jobs/{id}/runs", responses((status = 200, body = [Run])))]
 pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
-    let (model, case) = case(&shop, id)?;
-    let watched = view::watched(&model, &case);
+    let here = at(&shop, id).await?;
+    let watched = away(&shop, &here, |_, _, at| Ok(view::watched(&at.model, &at.case))).await?;
     let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
     let bench = shop.bench(id);
-    let read = bench.statuses(&model.circuit.vehicle, |m| modules.contains(m)).await;
+    let read = bench.statuses(&here.model.circuit.vehicle, |m| modules.contains(m)).await;
     let read = read.map_err(Problem::vehicle)?;
     let run = |w: &view::Watched| {
         let codes = read.get(&w.module).and_then(Option::as_ref);
@@ -204,16 +219,16 @@ pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
 }
 
 /// Lets the modules whose codes were cleared test themselves, so that absence counts sooner.
-#[utoipa::path(post, path = "/api/jobs/{id}/self-tests", responses((status = 200, body = View), (status = 502, body = Problem)))]
-pub async fn self_tests(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
-    let (model, case) = case(&shop, id)?;
-    let watched = view::watched(&model, &case);
+#[utoipa::path(post, path = "/api/jobs/{id}/self-tests", responses((status = 204)))]
+pub async fn self_tests(State(shop): App, Path(id): Path<i64>) -> Result<StatusCode, Problem> {
+    let here = at(&shop, id).await?;
+    let watched = away(&shop, &here, |_, _, at| Ok(view::watched(&at.model, &at.case))).await?;
     let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
     let bench = shop.bench(id);
-    let said = bench.self_tests(&model.circuit.vehicle, |m| modules.contains(m)).await;
+    let said = bench.self_tests(&here.model.circuit.vehicle, |m| modules.contains(m)).await;
     let refused: Vec<String> = said.map_err(Problem::vehicle)?.into_values().flatten().collect();
     match refused.is_empty() {
-        true => shown(&shop, id).await,
+        true => Ok(StatusCode::NO_CONTENT),
         false => Err(Problem::vehicle(refused.join("; "))),
     }
 }
@@ -222,34 +237,41 @@ pub async fn self_tests(State(shop): App, Path(id): Path<i64>) -> Answer<View> {
 const MONITORS_RUN: std::time::Duration = std::time::Duration::from_millis(2500);
 
 /// Codes kept, cleared, the state brought about so that monitors run, and all modules asked again.
-#[utoipa::path(post, path = "/api/jobs/{id}/rescan", request_body = Wanted, responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/rescan", request_body = Wanted, responses((status = 200, body = Kept)))]
 pub async fn rescan(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     Json(wanted): Json<Wanted>,
-) -> Answer<View> {
-    let (model, case) = case(&shop, id)?;
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
+    let (model, case) = (&here.model, &here.case);
+    let note = async |entry| append(&shop, &here.session, vec![entry], Key::default()).await;
     let vehicle = &model.circuit.vehicle;
     model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     if case.scans.last().map(|s| s.number) <= case.cleared() {
         // Nothing is cleared that was not kept.
-        let modules = ask(&shop, id, &model, Modules::default()).await?;
-        shop.append(id, &Entry::Scan { state: case.state.clone(), modules })
-            .map_err(Problem::own)?;
+        let modules = ask(&shop, id, model, Modules::default()).await?;
+        note(Entry::Scan { state: case.state.clone(), modules }).await?;
     }
-    shop.append(id, &Entry::State { state: wanted.state.clone() }).map_err(Problem::own)?;
+    note(Entry::State { state: wanted.state.clone() }).await?;
     if bench.has_hands() {
         bench.bring_into(vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
     }
     let results = bench.clear(vehicle, |_| true).await.map_err(Problem::vehicle)?;
     let modules = results.into_iter().filter(|(_, e)| e.is_none()).map(|(m, _)| m).collect();
-    shop.append(id, &Entry::Cleared { modules }).map_err(Problem::own)?;
+    note(Entry::Cleared { modules }).await?;
     tokio::time::sleep(MONITORS_RUN).await;
-    let modules = ask(&shop, id, &model, Modules::default()).await?;
+    let modules = ask(&shop, id, model, Modules::default()).await?;
     rest(&bench, vehicle, &wanted.state).await;
-    shop.append(id, &Entry::State { state: at_rest(&wanted.state) }).map_err(Problem::own)?;
-    keep(&shop, id, Entry::Scan { state: wanted.state, modules }).await
+    let rested = Entry::State { state: at_rest(&wanted.state) };
+    let scanned = Entry::Scan { state: wanted.state, modules };
+    keep(&shop, &here.session, vec![rested, scanned], key).await
 }
 
 /// A report of another tool, as text.
@@ -265,8 +287,11 @@ pub async fn read_codes(
     Path(id): Path<i64>,
     Json(report): Json<Report>,
 ) -> Answer<Pasted> {
-    let (_, model) = job(&shop, id)?;
-    Ok(Json(pasted::read(&model.circuit.vehicle, &report.text)))
+    let here = at(&shop, id).await?;
+    let read = away(&shop, &here, move |_, _, at| {
+        Ok(pasted::read(&at.model.circuit.vehicle, &report.text))
+    });
+    Ok(Json(read.await?))
 }
 
 /// A code that someone has confirmed.
@@ -294,19 +319,31 @@ const FAILING: u8 = 0x09;
 const OLD: u8 = 0x48;
 
 /// Keeps codes from elsewhere as a scan; modules that are not named say nothing.
-#[utoipa::path(post, path = "/api/jobs/{id}/typed-codes", request_body = TypedCodes, responses((status = 200, body = View), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/typed-codes", request_body = TypedCodes, responses((status = 200, body = Kept)))]
 pub async fn typed_codes(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     Json(typed): Json<TypedCodes>,
-) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    let v = &model.circuit.vehicle;
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    let v = &here.model.circuit.vehicle;
     let known = |module: &str| crate::bench::modules(v).any(|(p, _)| p.id == module);
     let named = typed.codes.iter().map(|c| &c.module).chain(&typed.silent);
     if let Some(other) = named.into_iter().find(|m| !known(m)) {
         let why = format!("there is no module “{other}”; choose the module of each code first");
         return Err(Problem::input(why));
+    }
+    let whole = |c: &&TypedCode| {
+        let failure_type = if c.failure_type.is_empty() { "00" } else { &c.failure_type };
+        link::dtc::bytes(&c.code, failure_type).is_none()
+    };
+    if let Some(other) = typed.codes.iter().find(whole) {
+        let (code, kind) = (&other.code, &other.failure_type);
+        let why = format!(
+            "“{code} {kind}” is no code: a letter P, C, B or U, four digits, and a failure type of two"
+        );
+        return Err(Problem::field("codes", why));
     }
     if typed.codes.is_empty() && typed.silent.is_empty() {
         return Err(Problem::input("no code and no silent module; type or paste some first"));
@@ -340,6 +377,7 @@ pub async fn typed_codes(
             }
         })
         .collect();
-    let state = state_now(&shop, id)?;
-    keep(&shop, id, Entry::Scan { state, modules }).await
+    // The state may have been noted meanwhile.
+    let state = at(&shop, id).await?.case.state.clone();
+    keep(&shop, &here.session, vec![Entry::Scan { state, modules }], key).await
 }

@@ -1,9 +1,10 @@
 //! Drawings: circuit sheets and connector faces.
 
-use super::jobs::{Answer, App, job};
+use super::at::{Answer, App, at, away};
+use super::extract::{Json, Path};
 use super::problem::Problem;
-use axum::Json;
-use axum::extract::{Path, State};
+use crate::shop::Shop;
+use axum::extract::State;
 use diagnosis::Model;
 use diagnosis::sheet::{self, Face, Sheet, Subject};
 use serde::Deserialize;
@@ -36,28 +37,29 @@ pub struct FaceWanted {
 }
 
 async fn draw<T: Send + 'static>(
-    model: Arc<Model>,
+    shop: &Arc<Shop>,
+    id: i64,
     state: OperatingState,
     what: String,
     make: impl FnOnce(&Model, &OperatingState) -> Option<T> + Send + 'static,
 ) -> Answer<T> {
-    model.circuit.check_state(&state).map_err(Problem::input)?;
-    let made = tokio::task::spawn_blocking(move || make(&model, &state)).await;
-    made.map_err(Problem::own)?.map(Json).ok_or_else(|| {
+    let here = at(shop, id).await?;
+    here.model.circuit.check_state(&state).map_err(Problem::input)?;
+    let made = away(shop, &here, move |_, _, at| Ok(make(&at.model, &state))).await?;
+    made.map(Json).ok_or_else(|| {
         Problem::input(format!("there is no “{what}” in this vehicle; choose one from the list"))
     })
 }
 
 /// The circuit sheet of anything in the vehicle.
-#[utoipa::path(post, path = "/api/jobs/{id}/sheet", request_body = SheetWanted, responses((status = 200, body = Sheet), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/sheet", request_body = SheetWanted, responses((status = 200, body = Sheet)))]
 pub async fn sheet(
     State(shop): App,
     Path(id): Path<i64>,
     Json(wanted): Json<SheetWanted>,
 ) -> Answer<Sheet> {
-    let (_, model) = job(&shop, id)?;
     let SheetWanted { about, more, state, under } = wanted;
-    draw(model, state, about.clone(), move |model, state| {
+    draw(&shop, id, state, about.clone(), move |model, state| {
         let under = under.as_deref();
         sheet::sheet(model, &sheet::Wanted { about: &about, more: &more, state, under })
     })
@@ -65,15 +67,14 @@ pub async fn sheet(
 }
 
 /// A connector as seen on its mating side.
-#[utoipa::path(post, path = "/api/jobs/{id}/face", request_body = FaceWanted, responses((status = 200, body = Face), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/face", request_body = FaceWanted, responses((status = 200, body = Face)))]
 pub async fn face(
     State(shop): App,
     Path(id): Path<i64>,
     Json(wanted): Json<FaceWanted>,
 ) -> Answer<Face> {
-    let (_, model) = job(&shop, id)?;
     let FaceWanted { connector, state, under } = wanted;
-    draw(model, state, connector.clone(), move |model, state| {
+    draw(&shop, id, state, connector.clone(), move |model, state| {
         sheet::face(model, &connector, state, under.as_deref())
     })
     .await
@@ -82,6 +83,6 @@ pub async fn face(
 /// Everything a sheet can be drawn of.
 #[utoipa::path(get, path = "/api/jobs/{id}/subjects", responses((status = 200, body = Vec<Subject>)))]
 pub async fn subjects(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Subject>> {
-    let (_, model) = job(&shop, id)?;
-    Ok(Json(sheet::subjects(&model)))
+    let here = at(&shop, id).await?;
+    Ok(Json(away(&shop, &here, |_, _, at| Ok(sheet::subjects(&at.model))).await?))
 }

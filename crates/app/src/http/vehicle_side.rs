@@ -1,10 +1,11 @@
 //! What touches the vehicle: link, meter, hands.
 
-use super::jobs::{Answer, App, QuantityKind, case, job, keep, keep_evidence};
+use super::at::{Answer, App, Kept, again, at, away, is_open, keep, keep_evidence};
+use super::entries::QuantityKind;
+use super::extract::{Json, Key, Path};
 use super::problem::Problem;
-use crate::view::{self, SupplyRow, View};
-use axum::Json;
-use axum::extract::{Path, State};
+use crate::view::{self, SupplyRow};
+use axum::extract::State;
 use diagnosis::Evidence;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::Entry;
@@ -32,9 +33,9 @@ pub struct Live {
 /// Link and supply now.
 #[utoipa::path(get, path = "/api/jobs/{id}/live", responses((status = 200, body = Live)))]
 pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
-    let (_, model) = job(&shop, id)?;
+    let here = at(&shop, id).await?;
     let bench = shop.bench(id);
-    let v = &model.circuit.vehicle;
+    let v = &here.model.circuit.vehicle;
     let fitted = crate::bench::modules(v).count();
     let (meter, hands) = (bench.at.scpi.is_some(), bench.has_hands());
     Ok(Json(match bench.supplies(v).await {
@@ -60,20 +61,23 @@ pub struct Wanted {
 }
 
 /// Notes the operating state; in the demo the hands and the link bring it about.
-#[utoipa::path(post, path = "/api/jobs/{id}/state", request_body = Wanted, responses((status = 200, body = View), (status = 502, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/state", request_body = Wanted, responses((status = 200, body = Kept)))]
 pub async fn state(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     Json(wanted): Json<Wanted>,
-) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    here.model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
-    shop.roll_calls.mark(id, &diagnosis::words::state(&model, &wanted.state));
+    shop.roll_calls.mark(id, &diagnosis::words::state(&here.model, &wanted.state));
     // The state is the technician's word first; a stand-in that is gone does not hold up the job.
-    let result = keep(&shop, id, Entry::State { state: wanted.state.clone() }).await?;
+    let entry = Entry::State { state: wanted.state.clone() };
+    let result = keep(&shop, &here.session, vec![entry], key).await?;
     if bench.has_hands() {
-        bench.bring_into(&model.circuit.vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
+        let brought = bench.bring_into(&here.model.circuit.vehicle, &wanted.state).await;
+        brought.map_err(Problem::vehicle)?;
     }
     Ok(result)
 }
@@ -81,15 +85,9 @@ pub async fn state(
 /// Readings of the supply, taken or still to take.
 #[utoipa::path(get, path = "/api/jobs/{id}/supply", responses((status = 200, body = [SupplyRow])))]
 pub async fn supply(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<SupplyRow>> {
-    let work = tokio::task::spawn_blocking(move || {
-        let (model, case) = case(&shop, id)?;
-        view::supply(&model, &case).map_err(Problem::own)
-    });
-    work.await.map_err(Problem::own)?.map(Json)
-}
-
-pub(super) fn state_now(shop: &crate::shop::Shop, id: i64) -> Result<OperatingState, Problem> {
-    Ok(case(shop, id)?.1.state)
+    let here = at(&shop, id).await?;
+    let rows = away(&shop, &here, |_, _, at| Ok(view::supply(&at.model, &at.case)?));
+    Ok(Json(rows.await?))
 }
 
 /// An output to drive or give back.
@@ -100,25 +98,38 @@ pub struct Drive {
 }
 
 /// Drives an output, or gives it back.
-#[utoipa::path(post, path = "/api/jobs/{id}/drive", request_body = Drive, responses((status = 200, body = View), (status = 502, body = Problem)))]
-pub async fn drive(State(shop): App, Path(id): Path<i64>, Json(d): Json<Drive>) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    let vehicle = &model.circuit.vehicle;
-    let mut state = state_now(&shop, id)?;
+#[utoipa::path(post, path = "/api/jobs/{id}/drive", request_body = Drive, responses((status = 200, body = Kept)))]
+pub async fn drive(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(d): Json<Drive>,
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    let vehicle = &here.model.circuit.vehicle;
+    if vehicle.outputs.iter().all(|o| o.id != d.output) {
+        let why = format!("there is no output “{}” in this vehicle", d.output);
+        return Err(Problem::field("output", why));
+    }
+    // Giving back is never refused.
+    if d.on {
+        is_open(&here.session)?;
+    }
+    let mut state = here.case.state.clone();
     if d.on {
         state.key = vehicle::KeyPosition::On;
         state.outputs.insert(d.output.clone());
     } else {
         state.outputs.remove(&d.output);
     }
-    model.circuit.check_state(&state).map_err(Problem::input)?;
+    here.model.circuit.check_state(&state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     if bench.has_hands() {
         bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
     } else {
         bench.drive(vehicle, &d.output, d.on).await.map_err(Problem::vehicle)?;
     }
-    keep(&shop, id, Entry::State { state }).await
+    keep(&shop, &here.session, vec![Entry::State { state }], key).await
 }
 
 /// A reading to take from the meter.
@@ -132,22 +143,32 @@ pub struct Metered {
 }
 
 /// Brings the vehicle into the state, places the leads, reads the meter, keeps the reading.
-#[utoipa::path(post, path = "/api/jobs/{id}/meter", request_body = Metered, responses((status = 200, body = View), (status = 502, body = Problem)))]
-pub async fn meter(State(shop): App, Path(id): Path<i64>, Json(m): Json<Metered>) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    model.circuit.check_state(&m.state).map_err(Problem::input)?;
+#[utoipa::path(post, path = "/api/jobs/{id}/meter", request_body = Metered, responses((status = 200, body = Kept)))]
+pub async fn meter(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(m): Json<Metered>,
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
+    here.model.circuit.check_state(&m.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     let instrument = m.quantity.instrument();
-    let vehicle = &model.circuit.vehicle;
+    let vehicle = &here.model.circuit.vehicle;
     if bench.has_hands() {
         bench.bring_into(vehicle, &m.state).await.map_err(Problem::vehicle)?;
     }
     let value = bench.measure(instrument, &m.red, &m.black).await;
     rest(&bench, vehicle, &m.state).await;
     let value = value.map_err(Problem::vehicle)?;
-    shop.append(id, &Entry::State { state: at_rest(&m.state) }).map_err(Problem::own)?;
+    let state = Entry::State { state: at_rest(&m.state) };
     let finding = Finding::Reading { instrument, red: m.red, black: m.black, value };
-    keep_evidence(&shop, id, Evidence::new(m.state, finding), "meter").await
+    let evidence = Evidence::new(m.state, finding);
+    keep_evidence(&shop, &here, vec![state], evidence, "meter", key).await
 }
 
 pub(super) fn at_rest(state: &OperatingState) -> OperatingState {
@@ -175,22 +196,32 @@ pub struct LookAt {
 }
 
 /// Drives what the state needs and lets the demo's eyes look.
-#[utoipa::path(post, path = "/api/jobs/{id}/look", request_body = LookAt, responses((status = 200, body = View), (status = 502, body = Problem)))]
-pub async fn look(State(shop): App, Path(id): Path<i64>, Json(l): Json<LookAt>) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
-    model.circuit.check_state(&l.state).map_err(Problem::input)?;
+#[utoipa::path(post, path = "/api/jobs/{id}/look", request_body = LookAt, responses((status = 200, body = Kept)))]
+pub async fn look(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(l): Json<LookAt>,
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
+    here.model.circuit.check_state(&l.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     if !bench.has_hands() {
         return Err(Problem::input("look yourself and say: normal, weak or nothing"));
     }
-    let vehicle = &model.circuit.vehicle;
+    let vehicle = &here.model.circuit.vehicle;
     bench.bring_into(vehicle, &l.state).await.map_err(Problem::vehicle)?;
     let seen = bench.look(&l.part, None, None).await;
     rest(&bench, vehicle, &l.state).await;
     let strength = seen.map_err(Problem::vehicle)?;
-    shop.append(id, &Entry::State { state: at_rest(&l.state) }).map_err(Problem::own)?;
+    let state = Entry::State { state: at_rest(&l.state) };
     let finding = Finding::Effect { part: l.part, strength };
-    keep_evidence(&shop, id, Evidence::new(l.state, finding), "seen").await
+    let evidence = Evidence::new(l.state, finding);
+    keep_evidence(&shop, &here, vec![state], evidence, "seen", key).await
 }
 
 /// Time in which a roll call shows what moving a harness did.
@@ -230,18 +261,24 @@ pub enum ForHands {
 }
 
 /// Lets the demo's hands and eyes do a check by hand.
-#[utoipa::path(post, path = "/api/jobs/{id}/hands", request_body = ForHands, responses((status = 200, body = View), (status = 422, body = Problem), (status = 502, body = Problem)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/hands", request_body = ForHands, responses((status = 200, body = Kept)))]
 pub async fn by_hands(
     State(shop): App,
     Path(id): Path<i64>,
+    key: Key,
     Json(wanted): Json<ForHands>,
-) -> Answer<View> {
-    let (_, model) = job(&shop, id)?;
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    if let Some(kept) = again(&shop, &here.session, &key).await? {
+        return Ok(kept);
+    }
+    is_open(&here.session)?;
     let bench = shop.bench(id);
     if !bench.has_hands() {
         return Err(Problem::input("do it yourself and say what you found"));
     }
-    let vehicle = &model.circuit.vehicle;
+    let vehicle = &here.model.circuit.vehicle;
+    let mut before = Vec::new();
     let (state, finding) = match wanted {
         ForHands::Seen { at, state } => {
             let sight = bench.see(&at).await.map_err(Problem::vehicle)?;
@@ -259,14 +296,14 @@ pub async fn by_hands(
             (state, Finding::Moved { at, changed })
         }
         ForHands::Substituted { jumper, swapped, part, state } => {
-            model.circuit.check_state(&state).map_err(Problem::input)?;
+            here.model.circuit.check_state(&state).map_err(Problem::input)?;
             bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
             let seen = bench.look(&part, jumper.as_ref(), swapped.as_deref()).await;
             rest(&bench, vehicle, &state).await;
             let strength = seen.map_err(Problem::vehicle)?;
-            shop.append(id, &Entry::State { state: at_rest(&state) }).map_err(Problem::own)?;
+            before.push(Entry::State { state: at_rest(&state) });
             (state, Finding::Substituted { jumper, swapped, part, strength })
         }
     };
-    keep_evidence(&shop, id, Evidence::new(state, finding), "seen").await
+    keep_evidence(&shop, &here, before, Evidence::new(state, finding), "seen", key).await
 }

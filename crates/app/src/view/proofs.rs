@@ -1,7 +1,7 @@
 //! What must be shown after a repair, and how each proof stands.
 
-use super::{Weighed, probe};
 use circuit::Probe;
+use diagnosis::Assessment;
 use diagnosis::evidence::{Evidence, Finding, Sight, Strength};
 use diagnosis::ledger::Case;
 use diagnosis::verdict::Verdict;
@@ -35,7 +35,7 @@ pub struct Proof {
 
 /// Everything that was found wrong, to be shown right: readings, effects, what moving and looking
 /// showed, and a scan.
-pub(super) fn proofs(model: &Model, case: &Case, weighed: &Weighed) -> Vec<Proof> {
+pub(super) fn proofs(model: &Model, case: &Case, a: &Assessment) -> Vec<Proof> {
     if case.repair.is_none() {
         return Vec::new();
     }
@@ -43,8 +43,8 @@ pub(super) fn proofs(model: &Model, case: &Case, weighed: &Weighed) -> Vec<Proof
     for (number, e) in &case.evidence {
         let made = match &e.finding {
             Finding::Reading { .. } => {
-                let bad = weighed.judged.get(number).is_some_and(|j| j.verdict == Verdict::Bad);
-                probe(&e.finding).filter(|_| bad).map(|was| reading(model, case, weighed, e, was))
+                let bad = a.judged.get(number).is_some_and(|j| j.verdict == Verdict::Bad);
+                e.finding.reading().filter(|_| bad).map(|was| reading(model, case, a, e, was))
             }
             Finding::Effect { part, strength } if *strength != Strength::Normal => {
                 Some(effect(model, case, e, part, *strength))
@@ -83,14 +83,14 @@ fn compared(proof: Proof, was: &str, now: Option<(String, bool)>) -> Proof {
 fn reading(
     model: &Model,
     case: &Case,
-    weighed: &Weighed,
+    a: &Assessment,
     e: &Evidence,
     (p, value): (Probe, Option<f64>),
 ) -> Proof {
     let shown = |v: Option<f64>| words::value(p.instrument, v.unwrap_or(f64::INFINITY));
-    let now = latest(case, |n, a| {
-        let (q, v) = probe(&a.finding).filter(|_| a.state == e.state)?;
-        let good = weighed.judged.get(&n).is_some_and(|j| j.verdict != Verdict::Bad);
+    let now = latest(case, |n, later| {
+        let (q, v) = later.finding.reading().filter(|_| later.state == e.state)?;
+        let good = a.judged.get(&n).is_some_and(|j| j.verdict != Verdict::Bad);
         (q == p).then(|| (shown(v), good))
     });
     let was = shown(value);

@@ -1,7 +1,8 @@
 //! The ledger's rows and the flags on the sheet.
 
-use super::{Weighed, probe};
+use crate::shop::Standing;
 use circuit::Probe;
+use diagnosis::Assessment;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
 use diagnosis::verdict::{Judged, Verdict};
@@ -54,12 +55,12 @@ pub(super) fn taken(
 ) -> impl Iterator<Item = (u64, f64)> {
     let all = case.evidence.iter().chain(&case.after);
     all.filter(move |(_, e)| e.state == *state).filter_map(move |(n, e)| {
-        let (_, value) = probe(&e.finding).filter(|(probe, _)| probe == at)?;
+        let (_, value) = e.finding.reading().filter(|(probe, _)| probe == at)?;
         Some((*n, value.unwrap_or(f64::INFINITY)))
     })
 }
 
-pub(super) fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -> Row {
+pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> Row {
     let module_count = |m: &[ScannedModule]| {
         let answered = m.iter().filter(|m| m.answered).count();
         let codes = m.iter().flat_map(|m| &m.codes).filter(|c| c.failing() || c.stored()).count();
@@ -157,6 +158,8 @@ pub(super) fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -
         }
         Entry::Note { text } => ("note", "Note".into(), text.clone()),
         Entry::SignedOff => ("signed_off", "Signed off".into(), String::new()),
+        Entry::Reopened { reason } => ("reopened", "Opened again".into(), reason.clone()),
+        Entry::Unreadable { why } => ("unreadable", "Cannot be read".into(), why.clone()),
     };
     Row {
         number: e.number,
@@ -164,23 +167,23 @@ pub(super) fn row(model: &Model, case: &Case, weighed: &Weighed, e: &Numbered) -
         kind: kind.to_owned(),
         title,
         detail,
-        judged: weighed.judged.get(&e.number).cloned(),
+        judged: a.judged.get(&e.number).cloned(),
         doubted: case.doubted.contains(&e.number),
         evidence,
     }
 }
 
-pub(super) fn flags(case: &Case, weighed: &Weighed, entries: &[Numbered]) -> Vec<Flag> {
-    let current = |n: u64| case.repair.as_ref().is_none_or(|r| n > r.number);
-    entries
+pub(super) fn flags(at: &Standing, a: &Assessment) -> Vec<Flag> {
+    let current = |n: u64| at.case.repair.as_ref().is_none_or(|r| n > r.number);
+    at.entries
         .iter()
         .filter(|e| current(e.number))
         .filter_map(|e| {
             let Entry::Found { evidence, .. } = &e.entry else {
                 return None;
             };
-            let (p, value) = probe(&evidence.finding)?;
-            let judged = weighed.judged.get(&e.number)?;
+            let (p, value) = evidence.finding.reading()?;
+            let judged = a.judged.get(&e.number)?;
             Some(Flag {
                 number: e.number,
                 at: p.red,

@@ -1,9 +1,8 @@
 //! The latest scan, its codes in the order they matter, and two scans compared.
 
 use diagnosis::ledger::{Case, ReadCode, Scan, ScannedModule};
-use diagnosis::own::{self, Own};
-use diagnosis::triage::{self, Group};
-use diagnosis::{Model, Posterior, Priors, words};
+use diagnosis::triage::Group;
+use diagnosis::{Assessment, Model, words};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -138,14 +137,8 @@ fn full(c: &ReadCode) -> String {
     }
 }
 
-pub(super) fn scan(
-    model: &Model,
-    priors: &Priors,
-    case: &Case,
-    posterior: &Posterior,
-) -> Option<ScanView> {
+pub(super) fn scan(model: &Model, case: &Case, a: &Assessment) -> Option<ScanView> {
     let scan = case.scans.last()?;
-    let own = own::made(model, &scan.doings);
     let modules = scan.modules.iter().map(|m| ModuleView {
         id: m.module.clone(),
         name: name(model, &m.module),
@@ -173,7 +166,7 @@ pub(super) fn scan(
         number: scan.number,
         at: scan.at.clone(),
         modules: modules.collect(),
-        triage: triage::triage(model, priors, posterior, &scan.state, &scan.modules, &own),
+        triage: a.triage.clone(),
         cleared_since: case.cleared() > Some(scan.number),
     })
 }
@@ -268,11 +261,6 @@ pub fn watched(model: &Model, case: &Case) -> Vec<Watched> {
         })
     })
     .collect()
-}
-
-/// What the technician has done since clearing that modules may complain about.
-pub(super) fn own_now(model: &Model, case: &Case) -> Vec<Own> {
-    own::made(model, &case.doings)
 }
 
 #[cfg(test)]

@@ -67,6 +67,6 @@ pub fn supply(model: &Model, case: &Case) -> Result<Vec<SupplyRow>, ModelError> 
 pub(super) fn read(model: &Model, case: &Case) -> usize {
     let Some(probe) = supply::probe(model) else { return 0 };
     let all = case.evidence.iter().chain(&case.after);
-    let across = all.filter(|(_, e)| super::probe(&e.finding).is_some_and(|(p, _)| p == probe));
+    let across = all.filter(|(_, e)| e.finding.reading().is_some_and(|(p, _)| p == probe));
     across.map(|(_, e)| &e.state).collect::<std::collections::BTreeSet<_>>().len()
 }

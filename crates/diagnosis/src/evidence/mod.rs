@@ -172,6 +172,19 @@ pub enum Finding {
     },
 }
 
+impl Finding {
+    /// The probe and the value of a reading; no value is over limit.
+    pub fn reading(&self) -> Option<(Probe, Option<f64>)> {
+        match self {
+            Self::Reading { instrument, red, black, value } => Some((
+                Probe { instrument: *instrument, red: red.clone(), black: black.clone() },
+                *value,
+            )),
+            _ => None,
+        }
+    }
+}
+
 /// A finding in its state.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Evidence {
@@ -354,7 +367,15 @@ impl Evidence {
 
     /// Whether the vehicle has everything it speaks of.
     pub fn fits(&self, model: &Model) -> bool {
-        self.kind(model).is_ok()
+        self.check(model).is_ok()
+    }
+
+    /// Refuses what speaks of something the vehicle does not have; nothing is weighed for it.
+    ///
+    /// # Errors
+    /// [`ModelError`] that names it.
+    pub fn check(&self, model: &Model) -> Result<(), ModelError> {
+        self.kind(model).map(|_| ())
     }
 
     /// How likely every hypothesis makes it.

@@ -5,10 +5,12 @@ import { api } from "../../api/client";
 /** Earlier jobs of the same vehicle. */
 export function Earlier({ job, vin }: { job: number; vin: string }) {
   const jobs = useQuery({
-    queryKey: ["jobs"],
-    queryFn: async () => (await api.GET("/api/jobs")).data ?? [],
+    queryKey: ["jobs", "of", vin],
+    enabled: vin !== "",
+    queryFn: async () =>
+      (await api.GET("/api/jobs", { params: { query: { vin, most: 20 } } })).data?.jobs ?? [],
   });
-  const same = (jobs.data ?? []).filter((j) => vin !== "" && j.vin === vin && j.id !== job);
+  const same = (jobs.data ?? []).filter((j) => j.id !== job);
   if (same.length === 0) return null;
   return (
     <section aria-label="Earlier jobs" className="mt-5 border-l-4 border-ochre pl-3">

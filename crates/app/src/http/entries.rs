@@ -1,0 +1,390 @@
+//! Everything a technician enters.
+
+use super::at::{Answer, App, Kept, append, at, away, is_open, keep, keep_evidence, session};
+use super::extract::{Json, Key, Path};
+use super::jobs::assessed;
+use super::problem::Problem;
+use crate::shop::Shop;
+use axum::extract::State;
+use circuit::Instrument;
+use diagnosis::evidence::{Finding, Present, Strength};
+use diagnosis::gate;
+use diagnosis::ledger::{Entry, Intake};
+use diagnosis::{Evidence, Model};
+use serde::Deserialize;
+use utoipa::ToSchema;
+use vehicle::{OperatingState, Quantity, parse_quantity};
+
+/// Longest text kept in one field, bytes.
+const LONGEST: usize = 8000;
+/// Longest identity or reference, bytes.
+const LONGEST_NAME: usize = 120;
+
+/// Most an odometer shows, kilometres.
+const LONGEST_WAY: u32 = 9_999_999;
+
+/// Refuses texts that are no remark any more.
+fn not_longer(field: &str, text: &str, most: usize) -> Result<(), Problem> {
+    match text.len() > most {
+        true => Err(Problem::field(field, format!("this is too long; at most {most} letters"))),
+        false => Ok(()),
+    }
+}
+
+/// Refuses an intake that speaks of equipment the vehicle file does not know, or is too long.
+pub(super) fn fits(shop: &Shop, vehicle: &str, intake: &Intake) -> Result<(), Problem> {
+    let texts = [
+        ("complaint", &intake.complaint),
+        ("conditions", &intake.conditions),
+        ("lamps", &intake.lamps),
+    ];
+    for (field, text) in texts {
+        not_longer(field, text, LONGEST)?;
+    }
+    if intake.odometer_km > LONGEST_WAY {
+        return Err(Problem::field("odometer_km", "this is more than any vehicle drives"));
+    }
+    not_longer("vin", &intake.vin, LONGEST_NAME)?;
+    not_longer("reference", &intake.reference, LONGEST_NAME)?;
+    Ok(shop.vehicles.knows(vehicle, &intake.not_fitted)?)
+}
+
+/// Refuses an intake that names what the vehicle as it is equipped does not have.
+pub(super) fn names(model: &Model, intake: &Intake) -> Result<(), Problem> {
+    let v = &model.circuit.vehicle;
+    let unknown = |field: &str, what: &str, id: &str| {
+        Err(Problem::field(field, format!("there is no {what} “{id}” in this vehicle")))
+    };
+    if !intake.output.is_empty() && v.outputs.iter().all(|o| o.id != intake.output) {
+        return unknown("output", "output", &intake.output);
+    }
+    if !intake.shows_in.is_empty() && v.states.iter().all(|s| s.id != intake.shows_in) {
+        return unknown("shows_in", "state", &intake.shows_in);
+    }
+    let known = |at: &str| circuit::place::exists(&model.circuit, at);
+    match intake.recent.iter().find(|r| !known(&r.at)) {
+        Some(other) => unknown("recent", "place or thing", &other.at),
+        None => Ok(()),
+    }
+}
+
+/// Identity and complaint.
+#[utoipa::path(post, path = "/api/jobs/{id}/intake", request_body = Intake, responses((status = 200, body = Kept)))]
+pub async fn intake(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(intake): Json<Intake>,
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    let checked = intake.clone();
+    away(&shop, &here, move |shop, session, _| {
+        let file = &session.job.vehicle;
+        fits(shop, file, &checked)?;
+        names(&shop.vehicles.model(file, &checked.not_fitted)?.0, &checked)
+    })
+    .await?;
+    keep(&shop, &here.session, vec![Entry::Intake { intake }], key).await
+}
+
+/// Whether the symptom is there.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct SymptomNow {
+    present: Present,
+}
+
+/// Symptom present now.
+#[utoipa::path(post, path = "/api/jobs/{id}/symptom", request_body = SymptomNow, responses((status = 200, body = Kept)))]
+pub async fn symptom(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(now): Json<SymptomNow>,
+) -> Answer<Kept> {
+    let job = session(&shop, id).await?;
+    keep(&shop, &job, vec![Entry::Symptom { present: now.present }], key).await
+}
+
+/// What a reading measures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum QuantityKind {
+    /// Volts.
+    Volts,
+    /// Ohms.
+    Ohms,
+    /// Amperes with a clamp.
+    Amps,
+    /// Volts in the low-impedance mode.
+    LowVolts,
+    /// Amperes through the meter.
+    Shunt,
+    /// A test lamp of 5 W.
+    Lamp5,
+    /// A test lamp of 21 W.
+    Lamp21,
+    /// An LED tester.
+    Led,
+    /// A fused jumper.
+    Jumper,
+}
+
+impl QuantityKind {
+    pub(super) fn instrument(self) -> Instrument {
+        match self {
+            Self::Volts => Instrument::Volts,
+            Self::Ohms => Instrument::Ohms,
+            Self::Amps => Instrument::Amps,
+            Self::LowVolts => Instrument::LowVolts,
+            Self::Shunt => Instrument::Shunt,
+            Self::Lamp5 => Instrument::Lamp5,
+            Self::Lamp21 => Instrument::Lamp21,
+            Self::Led => Instrument::Led,
+            Self::Jumper => Instrument::Jumper,
+        }
+    }
+}
+
+/// A typed reading.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Typed {
+    quantity: QuantityKind,
+    red: String,
+    #[serde(default)]
+    black: String,
+    /// As typed: `11.8`, `0.2k`, `OL`.
+    text: String,
+    state: OperatingState,
+}
+
+/// Takes a typed reading.
+#[utoipa::path(post, path = "/api/jobs/{id}/reading", request_body = Typed, responses((status = 200, body = Kept)))]
+pub async fn reading(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(typed): Json<Typed>,
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    let instrument = typed.quantity.instrument();
+    let wrong = |why: String| Problem::field("text", why);
+    let value = match parse_quantity(&typed.text, instrument.unit())
+        .map_err(|e| wrong(e.to_string()))?
+    {
+        Quantity::Value(v) => Some(v),
+        // A blown fuse of the tool is typed the same way.
+        Quantity::OverLimit
+            if matches!(instrument, Instrument::Ohms | Instrument::Shunt | Instrument::Jumper) =>
+        {
+            None
+        }
+        Quantity::OverLimit => {
+            return Err(wrong(format!(
+                "OL on {} means the range was too small; switch the meter's range and type the number",
+                instrument.unit()
+            )));
+        }
+    };
+    let finding = Finding::Reading { instrument, red: typed.red, black: typed.black, value };
+    keep_evidence(&shop, &here, vec![], Evidence::new(typed.state, finding), "typed", key).await
+}
+
+/// An effect as seen.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct SeenEffect {
+    part: String,
+    strength: Strength,
+    state: OperatingState,
+}
+
+/// Takes an effect.
+#[utoipa::path(post, path = "/api/jobs/{id}/effect", request_body = SeenEffect, responses((status = 200, body = Kept)))]
+pub async fn effect(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(seen): Json<SeenEffect>,
+) -> Answer<Kept> {
+    let here = at(&shop, id).await?;
+    let finding = Finding::Effect { part: seen.part, strength: seen.strength };
+    keep_evidence(&shop, &here, vec![], Evidence::new(seen.state, finding), "seen", key).await
+}
+
+/// A check that cannot be done.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Refusal {
+    check: String,
+}
+
+/// Refuses a check.
+#[utoipa::path(post, path = "/api/jobs/{id}/refuse", request_body = Refusal, responses((status = 200, body = Kept)))]
+pub async fn refuse(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(refusal): Json<Refusal>,
+) -> Answer<Kept> {
+    if refusal.check.trim().is_empty() {
+        return Err(Problem::field("check", "say which check cannot be done"));
+    }
+    not_longer("check", &refusal.check, LONGEST)?;
+    let job = session(&shop, id).await?;
+    keep(&shop, &job, vec![Entry::Refused { check: refusal.check }], key).await
+}
+
+/// Doubt about an entry.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Doubt {
+    number: u64,
+    doubted: bool,
+}
+
+/// Doubts a piece of evidence, or believes it again.
+#[utoipa::path(post, path = "/api/jobs/{id}/doubt", request_body = Doubt, responses((status = 200, body = Kept)))]
+pub async fn doubt(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(doubt): Json<Doubt>,
+) -> Answer<Kept> {
+    let job = session(&shop, id).await?;
+    let entries = job.entries();
+    let meant = entries.iter().find(|e| e.number == doubt.number);
+    match meant.map(|e| &e.entry) {
+        None => {
+            let last = job.last();
+            return Err(Problem::field("number", format!("the ledger ends at entry {last}")));
+        }
+        Some(e) if !e.is_evidence() => {
+            return Err(Problem::field(
+                "number",
+                format!("entry {} is no finding; only what was found can be doubted", doubt.number),
+            ));
+        }
+        Some(_) => {}
+    }
+    let entry = Entry::Doubted { number: doubt.number, doubted: doubt.doubted };
+    keep(&shop, &job, vec![entry], key).await
+}
+
+/// A remark.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Remark {
+    text: String,
+}
+
+/// Writes a remark.
+#[utoipa::path(post, path = "/api/jobs/{id}/note", request_body = Remark, responses((status = 200, body = Kept)))]
+pub async fn note(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(r): Json<Remark>,
+) -> Answer<Kept> {
+    if r.text.trim().is_empty() {
+        return Err(Problem::field("text", "type the remark first"));
+    }
+    not_longer("text", &r.text, LONGEST)?;
+    let job = session(&shop, id).await?;
+    keep(&shop, &job, vec![Entry::Note { text: r.text }], key).await
+}
+
+/// A repair.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct NewRepair {
+    item: String,
+    text: String,
+}
+
+/// Writes down the repair; in the demo the hands do it.
+#[utoipa::path(post, path = "/api/jobs/{id}/repair", request_body = NewRepair, responses((status = 200, body = Kept)))]
+pub async fn repair(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(new): Json<NewRepair>,
+) -> Answer<Kept> {
+    not_longer("text", &new.text, LONGEST)?;
+    let here = at(&shop, id).await?;
+    is_open(&here.session)?;
+    if here.model.item(&new.item).is_none_or(|k| k + 1 == here.model.items.len()) {
+        return Err(Problem::field(
+            "item",
+            format!("“{}” cannot be repaired; choose a suspect", new.item),
+        ));
+    }
+    if here.case.repair.as_ref().is_some_and(|r| r.item == new.item && r.text == new.text)
+        && here.case.after.is_empty()
+    {
+        return Err(Problem::state("this repair is written down already; prove it now"));
+    }
+    if gate::is_module(&here.model.circuit, &new.item) {
+        let module = new.item.trim_start_matches("part:").to_owned();
+        let overridden = here.case.overridden.iter().any(|(_, m, _)| *m == module);
+        let open = away(&shop, &here, {
+            let module = module.clone();
+            move |_, _, at| Ok(gate::gate(&at.model, &at.case.believed(), &module)?)
+        });
+        let open = open.await?.map_or(0, |g| g.open);
+        if open > 0 && !overridden {
+            return Err(Problem::state(format!(
+                "{module} is a module: {open} points are still open before it may be named. Prove them, or override with a reason"
+            )));
+        }
+    }
+    let before = assessed(&shop, &here.session).await?;
+    let bench = shop.bench(id);
+    bench
+        .hands("/repair", &serde_json::json!({"item": new.item}))
+        .await
+        .map_err(Problem::vehicle)?;
+    let a = &before.assessment;
+    let entry = Entry::Repaired {
+        probability: a.halos.get(&new.item).copied().unwrap_or(0.0),
+        proven: a.certain.as_ref().is_some_and(|c| c.item == new.item && c.proven),
+        item: new.item,
+        text: new.text,
+    };
+    keep(&shop, &here.session, vec![entry], key).await
+}
+
+/// Signs the job off.
+#[utoipa::path(post, path = "/api/jobs/{id}/sign-off", responses((status = 200, body = Kept)))]
+pub async fn sign_off(State(shop): App, Path(id): Path<i64>, key: Key) -> Answer<Kept> {
+    let job = session(&shop, id).await?;
+    let told = |e: &Entry| !matches!(e, Entry::Intake { .. } | Entry::State { .. });
+    if !job.entries().iter().any(|e| told(&e.entry)) {
+        return Err(Problem::state(
+            "nothing was found or written down yet; write at least a note of why it is closed",
+        ));
+    }
+    keep(&shop, &job, vec![Entry::SignedOff], key).await
+}
+
+/// Why a job is opened again.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Comeback {
+    reason: String,
+}
+
+/// Opens a job again that was signed off.
+#[utoipa::path(post, path = "/api/jobs/{id}/reopen", request_body = Comeback, responses((status = 200, body = Kept)))]
+pub async fn reopen(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(new): Json<Comeback>,
+) -> Answer<Kept> {
+    if new.reason.trim().is_empty() {
+        return Err(Problem::field("reason", "say why it is opened again"));
+    }
+    not_longer("reason", &new.reason, LONGEST)?;
+    let job = session(&shop, id).await?;
+    if let Some(kept) = super::at::again(&shop, &job, &key).await? {
+        return Ok(kept);
+    }
+    if !job.signed_off() {
+        return Err(Problem::state("this job is open"));
+    }
+    append(&shop, &job, vec![Entry::Reopened { reason: new.reason }], key).await
+}
