@@ -14,7 +14,8 @@ async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {
     let directory = data.path().to_string_lossy().into_owned();
     let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
     let jobs: Value = reqwest::get(format!("{url}/api/jobs")).await.unwrap().json().await.unwrap();
-    let job = jobs["jobs"].as_array().unwrap().iter().find(|j| j["reference"] == "Order 2340").unwrap();
+    let job =
+        jobs["jobs"].as_array().unwrap().iter().find(|j| j["reference"] == "Order 2340").unwrap();
     let job = job["id"].as_i64().unwrap();
     let b = browser().await;
     b.go(&format!("{url}/job/{job}/network")).await;

@@ -62,6 +62,7 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
             seed: job.seed,
             flexes: job.flexes,
             vin: job.vin.clone(),
+            odometer_km: job.odometer_km,
             past: job
                 .past
                 .into_iter()

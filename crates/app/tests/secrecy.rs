@@ -47,6 +47,7 @@ async fn no_answer_of_the_stand_in_names_its_fault() {
         faults: vec!["terminal:C4.7:constriction:0.72".into()],
         seed: 3,
         vin: "0PMWR22K8NB004417".into(),
+        odometer_km: 61_240,
         flexes: false,
         past: Vec::new(),
     };

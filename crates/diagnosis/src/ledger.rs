@@ -47,7 +47,7 @@ pub struct Intake {
 }
 
 /// A code as a module reported it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct ReadCode {
     /// Code, for example `B1A11`.
     pub code: String,
@@ -58,6 +58,12 @@ pub struct ReadCode {
     /// Snapshot values by name, in words.
     #[serde(default)]
     pub snapshot: Vec<(String, String)>,
+    /// Supply when it was set, millivolts, where the snapshot holds it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub supply_mv: Option<u32>,
+    /// Why its snapshot could not be read; empty where it was, or where there was none to read.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub unread: String,
 }
 
 impl ReadCode {

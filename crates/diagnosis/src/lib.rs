@@ -6,6 +6,7 @@
 //! check that tells most per minute.
 
 pub mod assess;
+pub mod cache;
 pub mod coverage;
 pub mod evidence;
 pub mod gate;
@@ -34,6 +35,7 @@ pub mod what_if;
 pub mod words;
 
 pub use assess::{Assessment, assess};
+pub use cache::Cache;
 pub use evidence::{Evidence, Finding, Present, Strength};
 pub use model::{Model, ModelError};
 pub use posterior::Posterior;

@@ -1,7 +1,9 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
+pub(crate) mod saved;
 mod unheard;
 
+use crate::cache::{Cache, ModelId, Wanted};
 use crate::evidence::Likelihood;
 use crate::evidence::reading::{self, Expected};
 use crate::grids::Grids;
@@ -15,7 +17,8 @@ use circuit::{
 };
 use rayon::prelude::*;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, OnceLock};
 use thiserror::Error;
 use vehicle::{OperatingState, Vehicle};
 
@@ -43,8 +46,6 @@ pub struct Predictions {
     base: Arc<Healthy>,
     /// What the sound vehicle's buses do.
     sound: Sound,
-    /// The state with the gateway sending on each bus, made when first asked for.
-    dominant: OnceLock<Vec<Sweep>>,
     /// The full healthy solution.
     pub solution: Solution,
     /// The state ready for further hypotheses; cloned by whoever solves some.
@@ -53,9 +54,22 @@ pub struct Predictions {
     phases: OnceLock<Vec<(Phase, OnceLock<Sweep>)>>,
     /// The healthy vehicle with part values drawn within tolerance, solved when first asked for.
     drawn: OnceLock<Vec<Snapshot>>,
-    /// Per hypothesis, in the order of [`Model::faults`], as far as it was asked for.
+    /// Per hypothesis, in the order of [`Model::faults`], as far as it was asked for; every module that
+    /// works is taken to be heard.
     faults: Vec<OnceLock<Snapshot>>,
+    /// The same where who hears whom makes a difference, as far as that was asked for.
+    heard: OnceLock<Vec<OnceLock<Option<Box<Snapshot>>>>>,
+    /// Bytes that all of it takes.
+    bytes: AtomicUsize,
 }
+
+/// What a state takes before any hypothesis is solved, bytes a node: elimination, phases, drawn
+/// vehicles.
+const BYTES_A_NODE: usize = 1200;
+/// What a hypothesis takes beside what differs under it, bytes: its places in two lists, and what the
+/// system adds to a piece of memory.
+const BYTES_A_HYPOTHESIS: usize = 56;
+const BYTES_A_PIECE: usize = 16;
 
 impl Predictions {
     /// What a hypothesis predicts; the healthy vehicle where it was not asked for, and `None` for
@@ -64,9 +78,36 @@ impl Predictions {
         self.faults.get(h).map(|s| s.get().unwrap_or(&self.healthy))
     }
 
+    /// Bytes that it takes.
+    pub fn bytes(&self) -> usize {
+        self.bytes.load(Ordering::Relaxed)
+    }
+
+    fn grow(&self, made: &Snapshot) {
+        let bytes = if made.differs() { made.bytes() + BYTES_A_PIECE } else { 0 };
+        self.bytes.fetch_add(bytes, Ordering::Relaxed);
+    }
+
+    /// Whether a hypothesis was asked for.
+    pub fn is_solved(&self, h: usize) -> bool {
+        self.faults.get(h).is_some_and(|s| s.get().is_some())
+    }
+
     /// What every hypothesis predicts, after [`Model::predict_all`].
     pub fn all(&self) -> impl Iterator<Item = &Snapshot> {
         self.faults.iter().map(|s| s.get().unwrap_or(&self.healthy))
+    }
+
+    /// What a hypothesis predicts, with who is heard over the buses as they are: as far as it was asked
+    /// for with [`Model::predict_heard`].
+    pub fn heard(&self, h: usize) -> Option<&Snapshot> {
+        let heard = self.heard.get().and_then(|all| all.get(h)?.get()?.as_deref());
+        heard.or_else(|| self.fault(h))
+    }
+
+    /// The same of every hypothesis.
+    pub fn all_heard(&self) -> impl Iterator<Item = &Snapshot> {
+        (0..self.faults.len()).map(|h| self.heard(h).unwrap_or(&self.healthy))
     }
 
     /// Phases in which the voltage between two nodes of the healthy vehicle differs.
@@ -121,28 +162,28 @@ pub struct Model {
     /// Hypotheses in the order that lets neighbours share the most work.
     order: Vec<u32>,
     drawn: Vec<Circuit>,
-    cache: Mutex<HashMap<OperatingState, Arc<Predictions>>>,
-    readings: Mutex<HashMap<(OperatingState, Probe), Arc<Expected>>>,
-    weighed: Mutex<HashMap<String, Arc<Likelihood>>>,
+    id: ModelId,
+    cache: Cache,
     /// Share of each hypothesis that comes and goes, before anything is known.
     pub wavering: Vec<f64>,
     variants: Vec<Vec<usize>>,
     plain: OnceLock<Priors>,
     reachable: OnceLock<Reachable>,
     loads: OnceLock<Loads>,
-    pairs: Mutex<HashMap<(OperatingState, usize, usize), Arc<Snapshot>>>,
+}
+
+impl Drop for Model {
+    fn drop(&mut self) {
+        self.cache.forget(self.id);
+    }
 }
 
 /// The item that stands for everything the vehicle file does not hold.
 pub const ELSEWHERE: &str = "elsewhere";
+/// Hypotheses solved ahead before looking whether somebody waits: some tens of milliseconds.
+const PIECE: usize = 2048;
 /// Vehicles drawn within tolerance to learn how far sound readings scatter.
 const DRAWN: u64 = 8;
-/// Predictions of two faults at once that are kept.
-const KEPT_PAIRS: usize = 4096;
-/// Pieces of evidence whose likelihoods are kept; a job seldom has more.
-const KEPT_LIKELIHOODS: usize = 96;
-/// States kept; enough for all the checks of a job on a small vehicle.
-const KEPT: usize = 64;
 
 /// A small, repeatable source of normal numbers (sum of twelve uniforms).
 fn gauss(seed: u64) -> impl FnMut() -> f64 {
@@ -166,6 +207,14 @@ impl Model {
     /// # Errors
     /// [`ModelError::Circuit`].
     pub fn new(vehicle: Vehicle) -> Result<Self, ModelError> {
+        Self::sharing(vehicle, &Cache::default())
+    }
+
+    /// The same with a cache that other models use, too.
+    ///
+    /// # Errors
+    /// [`ModelError::Circuit`].
+    pub fn sharing(vehicle: Vehicle, cache: &Cache) -> Result<Self, ModelError> {
         let mut drawn = Vec::new();
         for seed in 1..=DRAWN {
             let mut copy = vehicle.clone();
@@ -205,15 +254,13 @@ impl Model {
             on_bus,
             order,
             drawn,
-            cache: Mutex::default(),
-            readings: Mutex::default(),
-            weighed: Mutex::default(),
+            id: ModelId::next(),
+            cache: cache.clone(),
             wavering,
             variants,
             plain: OnceLock::new(),
             reachable: OnceLock::new(),
             loads: OnceLock::new(),
-            pairs: Mutex::default(),
         })
     }
 
@@ -227,8 +274,8 @@ impl Model {
 
     /// Predictions for a state, from the cache when they are there.
     pub fn predict(&self, state: &OperatingState) -> Arc<Predictions> {
-        let hit = self.cache.lock().unwrap_or_else(PoisonError::into_inner).get(state).cloned();
-        if let Some(hit) = hit {
+        let wanted = Wanted::State(self.id, state);
+        if let Some(hit) = self.cache.get(wanted) {
             return hit;
         }
         let c = &self.circuit;
@@ -242,47 +289,95 @@ impl Model {
             healthy: healthy_snapshot,
             base: healthy,
             sound,
-            dominant: OnceLock::new(),
             solution,
             sweep,
             phases: OnceLock::new(),
             drawn: OnceLock::new(),
             faults,
+            heard: OnceLock::new(),
+            bytes: AtomicUsize::new(
+                BYTES_A_NODE * c.nodes + BYTES_A_HYPOTHESIS * self.faults.len(),
+            ),
         });
-        let mut cache = self.cache.lock().unwrap_or_else(PoisonError::into_inner);
-        if cache.len() >= KEPT {
-            // Named states come up again and again.
-            let named = &self.circuit.vehicle.states;
-            cache.retain(|s, _| named.iter().any(|n| n.state == *s));
-        }
-        cache.insert(state.clone(), Arc::clone(&made));
+        self.cache.put(wanted, &made);
         made
     }
 
     /// Predictions for a state with every hypothesis solved.
     pub fn predict_all(&self, state: &OperatingState) -> Arc<Predictions> {
         let p = self.predict(state);
-        self.solve_missing(&p, |_| true);
+        self.grown(state, &p, |p| self.solve_missing(p, |_| true));
+        p
+    }
+
+    /// Does something that may make a state's predictions take more room, and says so to the cache.
+    fn grown(&self, state: &OperatingState, p: &Arc<Predictions>, work: impl FnOnce(&Predictions)) {
+        let before = p.bytes();
+        work(p);
+        if p.bytes() != before {
+            self.cache.put(Wanted::State(self.id, state), p);
+        }
+    }
+
+    /// Predictions for a state with every hypothesis solved, and who is heard under each. Much slower
+    /// the first time: whoever asks for voltages alone does without.
+    pub fn predict_heard(&self, state: &OperatingState) -> Arc<Predictions> {
+        let p = self.predict_all(state);
+        self.grown(state, &p, |p| self.listen(p, |_| true));
+        p
+    }
+
+    /// The same with some hypotheses.
+    pub fn predict_heard_some(&self, state: &OperatingState, some: &[usize]) -> Arc<Predictions> {
+        let p = self.predict_some(state, some);
+        let wanted = self.marked(some);
+        self.grown(state, &p, |p| self.listen(p, |h| wanted[h]));
         p
     }
 
     /// Everything about a state that a check taken or chosen in it asks for.
     pub fn prepare(&self, state: &OperatingState) {
-        let p = self.predict_all(state);
-        self.drawn(&p, state);
+        self.prepare_while(state, false, || true);
+    }
+
+    /// The same piece by piece, with who is heard if that is wanted, as long as there is time; whether
+    /// all of it was done.
+    pub fn prepare_while(
+        &self,
+        state: &OperatingState,
+        heard: bool,
+        time: impl Fn() -> bool,
+    ) -> bool {
+        let all: Vec<usize> = self.order.iter().map(|h| *h as usize).collect();
+        for piece in all.chunks(PIECE) {
+            if !time() {
+                return false;
+            }
+            match heard {
+                true => self.predict_heard_some(state, piece),
+                false => self.predict_some(state, piece),
+            };
+        }
+        self.drawn(&self.predict(state), state);
+        true
     }
 
     /// Predictions for a state with some hypotheses solved.
     pub fn predict_some(&self, state: &OperatingState, some: &[usize]) -> Arc<Predictions> {
         let p = self.predict(state);
+        let wanted = self.marked(some);
+        self.grown(state, &p, |p| self.solve_missing(p, |h| wanted[h]));
+        p
+    }
+
+    fn marked(&self, some: &[usize]) -> Vec<bool> {
         let mut wanted = vec![false; self.faults.len()];
         for h in some {
             if let Some(w) = wanted.get_mut(*h) {
                 *w = true;
             }
         }
-        self.solve_missing(&p, |h| wanted[h]);
-        p
+        wanted
     }
 
     fn solve_missing(&self, p: &Predictions, wanted: impl Fn(usize) -> bool + Sync) {
@@ -297,13 +392,10 @@ impl Model {
             })
         };
         let all = self.sweep_all(&p.sweep, None, None, missing, None, snapshot);
-        let unheard = self.unheard(p, &all);
         for (h, made) in all.into_iter().enumerate() {
-            if let Some(mut made) = made {
-                if let Some(deaf) = unheard.get(&h) {
-                    made.set_deaf(&self.circuit, deaf);
-                }
+            if let Some(made) = made {
                 // Another thread may have been as quick: both made the same.
+                p.grow(&made);
                 let _ = p.faults[h].set(made);
             }
         }
@@ -360,18 +452,12 @@ impl Model {
         state: &OperatingState,
         probe: &Probe,
     ) -> Result<Arc<Expected>, ModelError> {
-        let key = (state.clone(), probe.clone());
-        let lock = || self.readings.lock().unwrap_or_else(PoisonError::into_inner);
-        let hit = lock().get(&key).cloned();
-        if let Some(hit) = hit {
+        let wanted = Wanted::Reading(self.id, state, probe);
+        if let Some(hit) = self.cache.get(wanted) {
             return Ok(hit);
         }
         let made = Arc::new(reading::expected(self, state, probe)?);
-        let mut readings = lock();
-        if readings.len() >= KEPT {
-            readings.clear();
-        }
-        readings.insert(key, Arc::clone(&made));
+        self.cache.put(wanted, &made);
         Ok(made)
     }
 
@@ -402,20 +488,14 @@ impl Model {
 
     /// What two hypotheses at once predict for a state, from the cache when it is there.
     pub fn pair(&self, state: &OperatingState, a: usize, b: usize) -> Arc<Snapshot> {
-        let lock = || self.pairs.lock().unwrap_or_else(PoisonError::into_inner);
-        let key = (state.clone(), a, b);
-        let hit = lock().get(&key).cloned();
-        if let Some(hit) = hit {
+        let wanted = Wanted::Pair(self.id, state, a, b);
+        if let Some(hit) = self.cache.get(wanted) {
             return hit;
         }
         let changes: Vec<Change> =
             [a, b].iter().flat_map(|h| self.faults[*h].changes.iter().copied()).collect();
         let made = Arc::new(self.snapshot(state, &changes));
-        let mut pairs = lock();
-        if pairs.len() >= KEPT_PAIRS {
-            pairs.clear();
-        }
-        pairs.insert(key, Arc::clone(&made));
+        self.cache.put(wanted, &made);
         made
     }
 
@@ -426,17 +506,12 @@ impl Model {
         make: impl FnOnce() -> Result<Likelihood, ModelError>,
     ) -> Result<Arc<Likelihood>, ModelError> {
         let key = serde_json::to_string(found).unwrap_or_default();
-        let lock = || self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
-        let hit = lock().get(&key).cloned();
-        if let Some(hit) = hit {
+        let wanted = Wanted::Weighed(self.id, &key);
+        if let Some(hit) = self.cache.get(wanted) {
             return Ok(hit);
         }
         let made = Arc::new(make()?);
-        let mut weighed = lock();
-        if weighed.len() >= KEPT_LIKELIHOODS {
-            weighed.clear();
-        }
-        weighed.insert(key, Arc::clone(&made));
+        self.cache.put(wanted, &made);
         Ok(made)
     }
 

@@ -16,6 +16,8 @@ pub struct Limb {
     pub through: Vec<String>,
     /// The member at its end; empty at a branching point. With more beyond, the bus goes on through it.
     pub module: String,
+    /// Its name.
+    pub name: String,
     /// The member holds a terminator.
     pub terminated: bool,
     /// Splice at its end; empty at a member.
@@ -241,7 +243,9 @@ fn nested(c: &Circuit, ways: Ways, terminated: &dyn Fn(usize) -> bool) -> Vec<Li
         .map(|(beyond, Way { items, through, splice, module })| {
             let terminated = c.part(&module).is_some_and(terminated);
             let (items, through) = (items.into_iter().collect(), through.into_iter().collect());
-            (beyond, Limb { items, through, module, terminated, splice, limbs: Vec::new() })
+            let part = c.vehicle.parts.iter().find(|p| p.id == module);
+            let name = part.map_or_else(String::new, |p| p.name.clone());
+            (beyond, Limb { items, through, module, name, terminated, splice, limbs: Vec::new() })
         })
         .collect();
     // The small ones first: each is put into the next larger that holds it.

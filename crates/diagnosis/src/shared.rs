@@ -135,8 +135,8 @@ fn ruled_out(model: &Model, works: &[&Evidence], variants: &[usize]) -> String {
     let mut last = String::new();
     for h in variants {
         let against = works.iter().find(|e| {
-            let p = model.predict_some(&e.state, &[*h]);
-            p.fault(*h).is_some_and(|s| e.score(model, s) - e.score(model, &p.healthy) < -CAUSES)
+            let p = model.predict_heard_some(&e.state, &[*h]);
+            p.heard(*h).is_some_and(|s| e.score(model, s) - e.score(model, &p.healthy) < -CAUSES)
         });
         match against {
             None => return String::new(),

@@ -1,7 +1,11 @@
 //! What a hypothesis predicts in a state, kept small: only what differs from the healthy vehicle.
 
+mod packed;
+
+use crate::model::saved;
 use circuit::software::{Verdict, View};
 use circuit::{Circuit, Point, Solution, software};
+use packed::{Loose, Order, Packed};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -31,6 +35,7 @@ pub struct Healthy {
     pub deaf: Vec<u32>,
     /// Outputs asked for.
     asked: BTreeSet<usize>,
+    order: Order,
 }
 
 impl Healthy {
@@ -39,9 +44,11 @@ impl Healthy {
         let parts = 0..circuit.vehicle.parts.len();
         let effects: Vec<Option<f32>> =
             parts.clone().map(|p| s.effect(circuit, p).map(|e| e as f32)).collect();
+        let volts: Vec<f32> = s.volts.iter().map(|v| *v as f32).collect();
         Self {
+            order: Order::of(&volts),
             showing: parts.filter(|p| effects[*p].is_some()).map(|p| p as u32).collect(),
-            volts: s.volts.iter().map(|v| *v as f32).collect(),
+            volts,
             amps: circuit.wire_branch.iter().map(|k| s.amps(circuit, *k) as f32).collect(),
             effects,
             alive: s.alive_parts(circuit),
@@ -63,24 +70,20 @@ impl Healthy {
 #[derive(Debug, Clone)]
 pub struct Snapshot {
     healthy: Arc<Healthy>,
-    changed: Option<Box<Changed>>,
+    changed: Option<Packed>,
 }
 
-/// Differences, each list in rising order of its number.
-#[derive(Debug, Clone, Default)]
-struct Changed {
-    all_volts: Option<Vec<f32>>,
-    volts: Vec<(u32, f32)>,
-    amps: Vec<(u32, f32)>,
-    effects: Vec<(u32, f32)>,
-    flipped: Vec<u32>,
-    /// Parts that answer a tester otherwise.
-    silenced: Vec<u32>,
-    monitors: Vec<(u32, Verdict)>,
-}
+impl Healthy {
+    /// Numbers of its things need more than 16 bits.
+    fn is_wide(&self) -> bool {
+        let most = self.volts.len().max(self.amps.len()).max(self.monitors.len());
+        most.max(self.alive.len()) > usize::from(u16::MAX)
+    }
 
-fn find<T: Copy>(list: &[(u32, T)], at: usize) -> Option<T> {
-    list.binary_search_by_key(&(at as u32), |x| x.0).ok().map(|k| list[k].1)
+    /// Bytes it takes.
+    pub fn bytes(&self) -> usize {
+        4 * (self.volts.len() + self.amps.len()) + 9 * self.alive.len() + 2 * self.monitors.len()
+    }
 }
 
 impl Snapshot {
@@ -91,18 +94,18 @@ impl Snapshot {
 
     /// Keeps what differs at a solved point.
     pub fn of(circuit: &Circuit, healthy: &Arc<Healthy>, p: &Point<'_>) -> Self {
-        let mut c = Changed::default();
+        let mut c = Loose::default();
+        let by = |n: usize| p.volts[n] - f64::from(healthy.volts[n]);
         let differs = |n: u32| {
-            let v = p.volts[n as usize];
-            let old = f64::from(healthy.volts[n as usize]);
-            ((v - old).abs() > SAME_VOLTS).then_some((n, v as f32))
+            let by = by(n as usize);
+            (by.abs() > SAME_VOLTS).then_some((n, by))
         };
         match p.moved() {
             Some(moved) => c.volts = moved.iter().filter_map(|n| differs(*n)).collect(),
             None => c.volts = (0..circuit.nodes as u32).filter_map(differs).collect(),
         }
         if c.volts.len() * DENSE > circuit.nodes {
-            c.all_volts = Some(p.volts.iter().map(|v| *v as f32).collect());
+            c.all_volts = Some(healthy.order.node.iter().map(|n| by(*n as usize)).collect());
             c.volts = Vec::new();
         }
         c.volts.sort_unstable_by_key(|x| x.0);
@@ -142,23 +145,40 @@ impl Snapshot {
                 c.monitors.push((m as u32, now));
             }
         }
-        let nothing = c.all_volts.is_none()
-            && c.volts.is_empty()
-            && c.amps.is_empty()
-            && c.effects.is_empty()
-            && c.flipped.is_empty()
-            && c.silenced.is_empty()
-            && c.monitors.is_empty();
-        Self { healthy: Arc::clone(healthy), changed: (!nothing).then(|| Box::new(c)) }
+        Self { changed: Packed::of(&c, healthy.is_wide()), healthy: Arc::clone(healthy) }
+    }
+
+    /// Writes what differs.
+    pub(crate) fn save(&self, out: &mut Vec<u8>) {
+        let words = self.changed.as_ref().map_or(&[][..], Packed::words);
+        saved::put(out, words.len());
+        out.extend(words.iter().flat_map(|w| w.to_le_bytes()));
+    }
+
+    /// Reads what was written; nothing where it is damaged.
+    pub(crate) fn load(healthy: &Arc<Healthy>, from: &mut &[u8]) -> Option<Self> {
+        let count = saved::take(from)?;
+        let (words, rest) = from.split_at_checked(2 * count)?;
+        *from = rest;
+        let changed = match count {
+            0 => None,
+            _ => {
+                let words = words.chunks_exact(2).map(|w| u16::from_le_bytes([w[0], w[1]]));
+                Some(Packed::from_words(words.collect())?)
+            }
+        };
+        Some(Self { healthy: Arc::clone(healthy), changed })
+    }
+
+    /// Bytes it takes beside the healthy vehicle.
+    pub fn bytes(&self) -> usize {
+        self.changed.as_ref().map_or(0, Packed::bytes)
     }
 
     /// Voltage of a node, volts.
     pub fn volts(&self, node: usize) -> f64 {
-        let own = self.changed.as_ref().and_then(|c| match &c.all_volts {
-            Some(all) => Some(all[node]),
-            None => find(&c.volts, node),
-        });
-        f64::from(own.unwrap_or(self.healthy.volts[node]))
+        let by = self.changed.as_ref().map_or(0.0, |c| c.volts(node, &self.healthy.order));
+        f64::from(self.healthy.volts[node]) + by
     }
 
     /// Volts between two nodes.
@@ -168,20 +188,19 @@ impl Snapshot {
 
     /// Current in a conductor, by its number, amperes.
     pub fn amps(&self, wire: usize) -> f64 {
-        let own = self.changed.as_ref().and_then(|c| find(&c.amps, wire));
+        let own = self.changed.as_ref().and_then(|c| c.amps(wire));
         f64::from(own.unwrap_or(self.healthy.amps[wire]))
     }
 
     /// Effect of a part.
     pub fn effect(&self, part: usize) -> Option<f64> {
-        let own = self.changed.as_ref().and_then(|c| find(&c.effects, part));
+        let own = self.changed.as_ref().and_then(|c| c.effect(part));
         own.or(self.healthy.effects[part]).map(f64::from)
     }
 
     /// Whether a part works as a module.
     pub fn alive(&self, part: usize) -> bool {
-        let flipped =
-            self.changed.as_ref().is_some_and(|c| c.flipped.binary_search(&(part as u32)).is_ok());
+        let flipped = self.changed.as_ref().is_some_and(|c| c.is_flipped(part));
         self.healthy.alive[part] != flipped
     }
 
@@ -194,40 +213,38 @@ impl Snapshot {
             answers != self.healthy.answers(*part as usize)
         };
         let silenced: Vec<u32> = (0..self.healthy.alive.len() as u32).filter(differs).collect();
-        match &mut self.changed {
-            Some(changed) => changed.silenced = silenced,
-            None if silenced.is_empty() => {}
-            slot => *slot = Some(Box::new(Changed { silenced, ..Changed::default() })),
-        }
-        if deaf != self.healthy.deaf {
-            self.listen(circuit, deaf);
-        }
+        let monitors = match deaf == self.healthy.deaf {
+            true => self.changed.as_ref().map_or_else(Vec::new, Packed::monitors),
+            false => self.listen(circuit, deaf),
+        };
+        let wide = self.healthy.is_wide();
+        self.changed =
+            Packed::with(self.changed.as_ref(), silenced, monitors, &self.healthy.order, wide);
     }
 
-    /// Judges the monitors anew that look at what arrives over a bus.
-    fn listen(&mut self, circuit: &Circuit, deaf: &[u32]) {
+    /// The monitors that differ, with those judged anew that look at what arrives over a bus.
+    fn listen(&self, circuit: &Circuit, deaf: &[u32]) -> Vec<(u32, Verdict)> {
         let volts: Vec<f64> = (0..self.healthy.volts.len()).map(|n| self.volts(n)).collect();
         let alive: Vec<bool> = (0..self.healthy.alive.len()).map(|p| self.alive(p)).collect();
         let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, deaf };
         let anew: Vec<(usize, Verdict)> = circuit.software.listening(view).collect();
-        let changed = self.changed.get_or_insert_default();
-        let is_anew = |m: u32| anew.iter().any(|(k, _)| *k == m as usize);
-        changed.monitors.retain(|(m, _)| !is_anew(*m));
+        let mut monitors = self.changed.as_ref().map_or_else(Vec::new, Packed::monitors);
+        monitors.retain(|(m, _)| anew.iter().all(|(k, _)| *k != *m as usize));
         let differs = anew.iter().filter(|(k, v)| self.healthy.monitors[*k] != *v);
-        changed.monitors.extend(differs.map(|(k, v)| (*k as u32, *v)));
-        changed.monitors.sort_unstable_by_key(|x| x.0);
+        monitors.extend(differs.map(|(k, v)| (*k as u32, *v)));
+        monitors.sort_unstable_by_key(|x| x.0);
+        monitors
     }
 
     /// Whether a part answers a tester.
     pub fn answers(&self, part: usize) -> bool {
-        let differs =
-            self.changed.as_ref().is_some_and(|c| c.silenced.binary_search(&(part as u32)).is_ok());
+        let differs = self.changed.as_ref().is_some_and(|c| c.is_silenced(part));
         self.healthy.answers(part) != differs
     }
 
     /// Verdict of a monitor.
     pub fn monitor(&self, monitor: usize) -> Verdict {
-        let own = self.changed.as_ref().and_then(|c| find(&c.monitors, monitor));
+        let own = self.changed.as_ref().and_then(|c| c.monitor(monitor));
         own.unwrap_or(self.healthy.monitors[monitor])
     }
 
@@ -238,34 +255,24 @@ impl Snapshot {
 
     /// Every node whose voltage differs, with the difference, volts.
     pub fn each_moved(&self, mut tell: impl FnMut(usize, f64)) {
-        let Some(c) = &self.changed else { return };
-        let sound = |n: usize| f64::from(self.healthy.volts[n]);
-        match &c.all_volts {
-            Some(all) => {
-                for (n, v) in all.iter().enumerate() {
-                    tell(n, f64::from(*v) - sound(n));
-                }
-            }
-            None => {
-                for (n, v) in &c.volts {
-                    tell(*n as usize, f64::from(*v) - sound(*n as usize));
-                }
-            }
+        let changed = self.changed.iter();
+        for (n, by) in changed.flat_map(|c| c.each_volts(&self.healthy.order)) {
+            tell(n, by);
         }
     }
 
     /// Every conductor whose current differs, with the difference, amperes.
     pub fn each_loaded(&self, mut tell: impl FnMut(usize, f64)) {
-        for (w, amps) in self.changed.iter().flat_map(|c| &c.amps) {
-            tell(*w as usize, f64::from(*amps) - f64::from(self.healthy.amps[*w as usize]));
+        for (w, amps) in self.changed.iter().flat_map(Packed::each_amps) {
+            tell(w, f64::from(amps) - f64::from(self.healthy.amps[w]));
         }
     }
 
     /// Monitors with another verdict than on a sound vehicle, and parts that answer a tester otherwise.
-    pub fn software(&self) -> (&[(u32, Verdict)], &[u32]) {
+    pub fn software(&self) -> (Vec<(u32, Verdict)>, Vec<u32>) {
         match &self.changed {
-            Some(c) => (&c.monitors, &c.silenced),
-            None => (&[], &[]),
+            Some(c) => (c.monitors(), c.silenced()),
+            None => (Vec::new(), Vec::new()),
         }
     }
 }

@@ -161,8 +161,8 @@ fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere
     let mut out: Vec<Elsewhere> = Vec::new();
     let mut said = std::collections::BTreeSet::new();
     for named in &v.states {
-        let p = model.predict_some(&named.state, &[best]);
-        let Some(s) = p.fault(best).filter(|s| s.differs()) else { continue };
+        let p = model.predict_heard_some(&named.state, &[best]);
+        let Some(s) = p.heard(best).filter(|s| s.differs()) else { continue };
         let mut add = |text: String| {
             if said.insert(text.clone()) {
                 out.push(Elsewhere { state: named.name.clone(), text });
@@ -322,8 +322,8 @@ fn reasons(
 
 /// Log-likelihood ratio of a finding of a scan, a hypothesis against a sound vehicle.
 fn of_scan(model: &Model, e: &Evidence, best: usize) -> f64 {
-    let p = model.predict_some(&e.state, &[best]);
-    let Some(s) = p.fault(best) else { return 0.0 };
+    let p = model.predict_heard_some(&e.state, &[best]);
+    let Some(s) = p.heard(best) else { return 0.0 };
     e.score(model, s) - e.score(model, &p.healthy)
 }
 
@@ -336,8 +336,8 @@ fn likely_strength(strength: f64) -> Strength {
 }
 
 fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError> {
-    let predictions = model.predict_some(&e.state, &[best]);
-    let s = predictions.fault(best).unwrap_or(&predictions.healthy);
+    let predictions = model.predict_heard_some(&e.state, &[best]);
+    let s = predictions.heard(best).unwrap_or(&predictions.healthy);
     let fault = &model.faults[best];
     Ok(match &e.finding {
         Finding::Reading { instrument, red, black, value } => {

@@ -113,7 +113,7 @@ fn says(
     state: &OperatingState,
     found: &[Found],
 ) -> Says {
-    let p = model.predict_all(state);
+    let p = model.predict_heard(state);
     let parts: Vec<Option<usize>> = found.iter().map(|f| model.circuit.part(&f.module)).collect();
     let n = found.len();
     let mut says = Says {
@@ -127,7 +127,7 @@ fn says(
     let mut by_item = vec![vec![0.0; n]; model.items.len()];
     let mut before = vec![vec![0.0; n]; model.items.len()];
     let mut sets = Vec::with_capacity(n);
-    for (h, s) in p.all().enumerate().filter(|(_, s)| s.differs()) {
+    for (h, s) in p.all_heard().enumerate().filter(|(_, s)| s.differs()) {
         sets.clear();
         sets.extend((0..n).filter(|k| match (found[*k].monitor, &found[*k].code, parts[*k]) {
             (Some(m), ..) => s.monitor(m) == Verdict::Failed,

@@ -15,14 +15,14 @@ fn a_snapshot_says_what_the_hypothesis_alone_says() {
     for name in ["on", "low_beam"] {
         let state = state(name);
         let some: Vec<usize> = (0..MODEL.faults.len()).skip(7).step_by(523).collect();
-        let p = MODEL.predict_some(&state, &some);
+        let p = MODEL.predict_heard_some(&state, &some);
         for h in some {
             let f = &MODEL.faults[h];
             let alone = c.solve(&state, &f.changes, None);
             if !alone.converged {
                 continue;
             }
-            let kept = p.fault(h).unwrap();
+            let kept = p.heard(h).unwrap();
             compared += 1;
             let volts = (0..c.nodes).all(|n| (kept.volts(n) - alone.volts[n]).abs() < 0.006);
             let amps = c.wire_branch.iter().enumerate().all(|(w, k)| {
@@ -142,4 +142,30 @@ fn a_motor_that_turns_without_effect_is_predicted_although_no_voltage_moves() {
     let elsewhere = MODEL.items.len() - 1;
     let first = posterior.ranking().into_iter().find(|(i, _)| *i != elsewhere).unwrap();
     assert_eq!(first.0, item, "{:?}", &posterior.ranking()[..4]);
+}
+
+#[test]
+fn a_state_that_was_saved_says_the_same_and_damaged_bytes_are_refused() {
+    let fresh = || {
+        let vehicle = MODEL.circuit.vehicle.clone();
+        diagnosis::Model::new(vehicle).unwrap()
+    };
+    let state = state("off");
+    let (first, second) = (fresh(), fresh());
+    assert!(first.saved(&state).is_none(), "nothing is solved yet");
+    first.predict_heard(&state);
+    let bytes = first.saved(&state).unwrap();
+    for cut in [0, 7, 100, bytes.len() - 1] {
+        assert!(!second.restore(&state, &bytes[..cut]));
+    }
+    let mut other = bytes.clone();
+    other[bytes.len() / 2] ^= 0x10;
+    assert!(!second.restore(&state, &other));
+    assert!(second.restore(&state, &bytes));
+    let (a, b) = (first.predict(&state), second.predict(&state));
+    assert!((0..first.faults.len()).all(|h| b.is_solved(h)));
+    let nodes = 0..first.circuit.nodes;
+    for (x, y) in a.all_heard().zip(b.all_heard()) {
+        assert!(nodes.clone().all(|n| x.volts(n) == y.volts(n)) && x.software() == y.software());
+    }
 }

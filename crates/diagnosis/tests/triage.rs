@@ -33,7 +33,7 @@ fn scanned(state: &OperatingState, hidden: &[&str]) -> Vec<ScannedModule> {
             let of = modules.iter_mut().find(|m| m.module == module && m.answered);
             if let Some(m) = of {
                 let status = if failing { 0x2F } else { 0x20 };
-                m.codes.push(ReadCode { code, failure_type, status, snapshot: Vec::new() });
+                m.codes.push(ReadCode { code, failure_type, status, ..ReadCode::default() });
             }
         }
     }

@@ -207,8 +207,17 @@ impl Gateway {
         let started = Instant::now();
         let mut until = started + self.timing.p2;
         let mut nonsense = None;
-        let late = |nonsense: Option<Vec<u8>>| match nonsense {
+        let refused = |code: u8| LinkError::Refused {
+            who,
+            asked: asked.to_owned(),
+            code,
+            why: uds::refusal(code),
+        };
+        // Whoever said "pending" is there, however long it takes: it is no silence.
+        let mut pending = false;
+        let late = |nonsense: Option<Vec<u8>>, pending: bool| match nonsense {
             Some(got) => uds::garbled(who, asked, &got),
+            None if pending => refused(uds::PENDING),
             None => LinkError::TimeOut {
                 who,
                 asked: asked.to_owned(),
@@ -217,13 +226,7 @@ impl Gateway {
         };
         loop {
             let Ok(message) = timeout_at(until, heard.recv()).await else {
-                return Err(late(nonsense));
-            };
-            let refused = |code: u8| LinkError::Refused {
-                who,
-                asked: asked.to_owned(),
-                code,
-                why: uds::refusal(code),
+                return Err(late(nonsense, pending));
             };
             match message.ok_or_else(|| self.lost(asked))? {
                 Heard::Nack(code) => {
@@ -231,6 +234,7 @@ impl Gateway {
                 }
                 Heard::Data(answer) => match answer.as_slice() {
                     [0x7F, service, uds::PENDING] if *service == data[0] => {
+                        pending = true;
                         let last = started + self.timing.longest;
                         if Instant::now() >= last {
                             return Err(refused(uds::PENDING));

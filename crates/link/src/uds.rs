@@ -24,7 +24,7 @@ pub fn refusal(code: u8) -> &'static str {
         0x36 => "too many wrong security keys",
         0x37 => "it wants a pause before the next security key",
         0x72 => "programming failed",
-        0x78 => "it is still working on it",
+        0x78 => "it answers, and is still working on it; ask again in a while",
         0x7E | 0x7F => "not in this session",
         0x83 => "the engine runs",
         0x84 => "the engine does not run",

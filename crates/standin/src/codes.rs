@@ -36,9 +36,6 @@ pub(crate) struct Memory {
     towards_passed: Duration,
 }
 
-/// Odometer of the simulated vehicle, kilometres.
-pub(crate) const ODOMETER_KM: u32 = 61_240;
-
 impl Memory {
     pub(crate) fn fresh() -> Self {
         Self {
@@ -121,7 +118,8 @@ impl Memory {
             if self.status & FAILED == 0 {
                 set = true;
                 self.snapshot = Some(Snapshot {
-                    odometer_km: ODOMETER_KM,
+                    // The vehicle fills in what belongs to the moment.
+                    odometer_km: 0,
                     volts,
                     seconds: 0,
                     values: Vec::new(),

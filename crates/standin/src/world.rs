@@ -42,6 +42,8 @@ pub struct Setup {
     pub seed: u64,
     /// Vehicle identification number.
     pub vin: String,
+    /// What the odometer shows, kilometres.
+    pub odometer_km: u32,
     /// Codes left over from before.
     pub past: Vec<Past>,
     /// The faults show only while the harness is moved where they lie.
@@ -68,6 +70,7 @@ pub(crate) struct World {
     pub(crate) leads: Option<Probe>,
     pub(crate) memory: Vec<Memory>,
     pub(crate) vin: String,
+    odometer_km: u32,
     pub(crate) rng: ChaCha8Rng,
     /// Points solved, the latest last.
     solved: Vec<Solved>,
@@ -152,6 +155,7 @@ impl World {
             leads: None,
             memory,
             vin: setup.vin,
+            odometer_km: setup.odometer_km,
             rng,
             solved: Vec::new(),
             resetting: BTreeMap::new(),
@@ -381,6 +385,7 @@ impl World {
         let seconds = self.time.as_secs() as u32;
         if let Some(snapshot) = &mut self.memory[monitor].snapshot {
             (snapshot.seconds, snapshot.values) = (seconds, values);
+            snapshot.odometer_km = self.odometer_km;
         }
     }
 

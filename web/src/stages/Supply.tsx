@@ -112,7 +112,7 @@ export function Supply() {
       {low.length === 0 ? (
         <p className="text-faint">
           {view.scan
-            ? "None: every code of the latest scan was set at 10.5 V or more."
+            ? `None: every code of the latest scan was set at ${view.scan.low_below} V or more.`
             : "Known after a scan: each code keeps the supply it was set at."}
         </p>
       ) : (

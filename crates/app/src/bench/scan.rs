@@ -13,6 +13,8 @@ use vehicle::Vehicle;
 const SUPPLY_DID: u16 = 0x2001;
 /// Routine with which a module runs all its monitors at once.
 const SELF_TEST: u16 = 0x0200;
+/// Supply in freeze-frame data, millivolts.
+const FRAME_SUPPLY: u16 = 0xDD02;
 /// Extended data record: how often a code's monitor has failed.
 const OCCURRENCES: u8 = 0x01;
 
@@ -272,9 +274,32 @@ async fn statuses_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, L
             code: c.code,
             failure_type: c.failure_type,
             status: c.status,
-            snapshot: Vec::new(),
+            ..ReadCode::default()
         })
         .collect())
+}
+
+/// The freeze-frame data of a code; asked for once more where the answer was lost.
+async fn frame_of(
+    gateway: &Arc<Gateway>,
+    who: u16,
+    code: [u8; 3],
+    frames: &Frames,
+) -> Result<Vec<read_codes::Recorded>, LinkError> {
+    let length = |did| frames.length(who, did);
+    match read_codes::snapshot(gateway, who, code, length).await {
+        Err(LinkError::TimeOut { .. } | LinkError::Garbled { .. }) => {
+            read_codes::snapshot(gateway, who, code, length).await
+        }
+        answer => answer,
+    }
+}
+
+/// Supply that a snapshot holds, millivolts.
+fn supply_mv(recorded: &[read_codes::Recorded]) -> Option<u32> {
+    let (_, data) = recorded.iter().find(|(did, _)| *did == FRAME_SUPPLY)?;
+    let [high, low] = data[..] else { return None };
+    Some(u32::from(u16::from_be_bytes([high, low])))
 }
 
 async fn codes_of(
@@ -288,15 +313,18 @@ async fn codes_of(
             code: c.code,
             failure_type: c.failure_type,
             status: c.status,
-            snapshot: Vec::new(),
+            ..ReadCode::default()
         };
         if (read.failing() || read.stored())
             && let Some(bytes) = dtc::bytes(&read.code, &read.failure_type)
         {
-            // Missing freeze-frame data or counters do not spoil the scan.
-            let length = |did| frames.length(who, did);
-            if let Ok(s) = read_codes::snapshot(&gateway, who, bytes, length).await {
-                read.snapshot = frames.words(who, &s);
+            // Missing freeze-frame data does not spoil the scan, and is told.
+            match frame_of(&gateway, who, bytes, &frames).await {
+                Ok(recorded) => {
+                    read.snapshot = frames.words(who, &recorded);
+                    read.supply_mv = supply_mv(&recorded);
+                }
+                Err(why) => read.unread = why.to_string(),
             }
             if let Ok(counters) = read_codes::extended(&gateway, who, bytes).await {
                 let times = counters.iter().find(|c| c.0 == OCCURRENCES);

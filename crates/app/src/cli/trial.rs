@@ -102,7 +102,7 @@ impl Bench for UnderHands {
         for said in self.vehicle.scan() {
             out.push(Finding::Answer { module: said.module.clone(), answers: said.answered });
             for (code, failure_type, status) in said.codes {
-                let read = ReadCode { code, failure_type, status, snapshot: Vec::new() };
+                let read = ReadCode { code, failure_type, status, ..ReadCode::default() };
                 if read.failing() || read.tested_now() {
                     out.push(Finding::Code {
                         module: said.module.clone(),
@@ -159,6 +159,7 @@ fn bench(model: &Model, drawn: (&[String], u64), care: Care) -> Result<UnderHand
         faults: faults.to_vec(),
         seed,
         vin: String::new(),
+        odometer_km: 61_240,
         flexes: false,
         past: Vec::new(),
     };

@@ -4,10 +4,32 @@ use crate::bench::Addresses;
 use crate::http;
 use crate::shop::Shop;
 use clap::Args;
+use diagnosis::Cache;
 use std::net::{Ipv4Addr, SocketAddr};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tokio::signal::unix::{SignalKind, signal};
+
+/// Where the data is, and how much memory may be used for what was solved.
+#[derive(Debug, Args)]
+struct Place {
+    /// Directory of vehicle files.
+    #[arg(long, default_value = "vehicles")]
+    vehicles: PathBuf,
+    /// Memory for solved vehicles, MB; what does not fit is solved again when it is asked for.
+    #[arg(long, default_value_t = diagnosis::cache::ROOM >> 20)]
+    cache: usize,
+}
+
+impl Place {
+    fn open(&self, data: &Path) -> Result<Arc<Shop>, String> {
+        let cache = Cache::of(self.cache.max(LEAST_CACHE) << 20);
+        Shop::open(data, &self.vehicles, cache).map_err(|e| e.to_string())
+    }
+}
+
+/// Least memory with which a state of a large vehicle can be kept at all, MB.
+const LEAST_CACHE: usize = 32;
 
 /// Start the web application on your own data.
 #[derive(Debug, Args)]
@@ -18,9 +40,8 @@ pub(super) struct Serve {
     /// Directory of the database.
     #[arg(long, default_value = ".data")]
     data: PathBuf,
-    /// Directory of vehicle files.
-    #[arg(long, default_value = "vehicles")]
-    vehicles: PathBuf,
+    #[command(flatten)]
+    place: Place,
     /// DoIP gateway, for example 192.0.2.4:13400.
     #[arg(long)]
     doip: Option<SocketAddr>,
@@ -41,9 +62,8 @@ pub(super) struct Demo {
     /// Directory of the database.
     #[arg(long, default_value = ".data/demo")]
     data: PathBuf,
-    /// Directory of vehicle files.
-    #[arg(long, default_value = "vehicles")]
-    vehicles: PathBuf,
+    #[command(flatten)]
+    place: Place,
     /// Demo jobs.
     #[arg(long, default_value = "demo/jobs.json")]
     jobs: PathBuf,
@@ -124,7 +144,7 @@ async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
 }
 
 pub(super) fn serve(a: Serve) -> Result<(), String> {
-    let shop = Shop::open(&a.data, &a.vehicles).map_err(|e| e.to_string())?;
+    let shop = a.place.open(&a.data)?;
     shop.set_bench(None, Addresses { doip: a.doip, scpi: a.scpi, hands: a.hands });
     let runtime = runtime()?;
     let outcome = runtime.block_on(listen(shop, a.port));
@@ -134,10 +154,10 @@ pub(super) fn serve(a: Serve) -> Result<(), String> {
 }
 
 pub(super) fn demo(a: Demo) -> Result<(), String> {
-    let shop = Shop::open(&a.data, &a.vehicles).map_err(|e| e.to_string())?;
+    let shop = a.place.open(&a.data)?;
     let runtime = runtime()?;
     let outcome = runtime.block_on(async {
-        let _standins = crate::demo::start(&shop, &a.vehicles, &a.jobs).await?;
+        let _standins = crate::demo::start(&shop, &a.place.vehicles, &a.jobs).await?;
         listen(shop, a.port).await
     });
     runtime.shutdown_background();

@@ -26,6 +26,9 @@ pub struct Modules {
     /// Parts.
     #[serde(default)]
     modules: BTreeSet<String>,
+    /// Clear although freeze-frame data could not be read and would be lost.
+    #[serde(default)]
+    anyway: bool,
 }
 
 impl Modules {
@@ -147,6 +150,20 @@ pub async fn clear(
     let kept = case.scans.last().map(|s| s.number);
     if kept.is_none() || case.cleared() > kept {
         return Err(Problem::state("scan first: codes are kept before they are cleared"));
+    }
+    if !wanted.anyway {
+        let unread = |m: &&ScannedModule| {
+            wanted.wants(&m.module) && m.codes.iter().any(|c| !c.unread.is_empty())
+        };
+        let of: Vec<&str> = (case.scans.iter().rev().take(1))
+            .flat_map(|s| s.modules.iter().filter(unread).map(|m| m.module.as_str()))
+            .collect();
+        if !of.is_empty() {
+            return Err(Problem::state(format!(
+                "freeze-frame data of {} could not be read and would be lost; scan again, or clear it anyway",
+                of.join(", ")
+            )));
+        }
     }
     let bench = shop.bench(id);
     let results = bench.clear(&model.circuit.vehicle, |m| wanted.wants(m)).await;
@@ -356,7 +373,7 @@ pub async fn typed_codes(
                     code: c.code.clone(),
                     failure_type: c.failure_type.clone(),
                     status: if c.failing { FAILING } else { OLD },
-                    snapshot: Vec::new(),
+                    ..ReadCode::default()
                 })
                 .collect();
             let silent = typed.silent.contains(&p.id);

@@ -4,6 +4,7 @@ mod digest;
 mod error;
 mod reasoner;
 mod session;
+mod solved;
 mod vehicles;
 
 pub use error::ShopError;
@@ -13,8 +14,8 @@ pub use vehicles::Vehicles;
 use crate::bench::{Addresses, Bench};
 use crate::progress::{AtWork, Progress};
 use crate::roll_call::RollCalls;
-use diagnosis::Known;
 use diagnosis::ledger::Entry;
+use diagnosis::{Cache, Known};
 use reasoner::Reasoner;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -84,10 +85,10 @@ impl Shop {
     ///
     /// # Errors
     /// [`ShopError`].
-    pub fn open(data: &Path, vehicles: &Path) -> Result<Arc<Self>, ShopError> {
+    pub fn open(data: &Path, vehicles: &Path, cache: Cache) -> Result<Arc<Self>, ShopError> {
         let told = broadcast::channel(1024).0;
         let shop = Arc::new(Self {
-            vehicles: Vehicles::of(vehicles)?,
+            vehicles: Vehicles::of(vehicles, cache, data)?,
             store: Store::open(data, digest::digest)?,
             benches: Mutex::default(),
             sessions: Mutex::default(),
@@ -177,8 +178,8 @@ impl Shop {
     /// # Errors
     /// [`ShopError`].
     pub fn solve_ahead(&self, vehicle: &str) -> Result<(), ShopError> {
-        let (model, _) = self.vehicles.model(vehicle, &Default::default())?;
-        self.reasoner.named_states(&model);
+        let (model, name) = self.vehicles.model(vehicle, &Default::default())?;
+        self.reasoner.named_states(&model, &name);
         Ok(())
     }
 

@@ -20,10 +20,14 @@ const AHEAD: usize = 64;
 #[derive(Debug)]
 struct Ahead {
     model: Weak<Model>,
+    /// Names the vehicle with its equipment; empty where the state is not kept on the disk.
+    vehicle: String,
     /// The job whose check it is; none for a named state of the vehicle.
     job: Option<i64>,
     state: OperatingState,
     probe: Option<Probe>,
+    /// Who is heard over the buses is wanted, too.
+    heard: bool,
 }
 
 #[derive(Debug, Default)]
@@ -51,15 +55,20 @@ impl Reasoner {
     }
 
     /// Solves the named states of a vehicle when there is time.
-    pub(super) fn named_states(&self, model: &Arc<Model>) {
-        let states = model.circuit.vehicle.states.iter().map(|named| named.state.clone());
-        let wanted = states.map(|state| Ahead {
-            model: Arc::downgrade(model),
-            job: None,
-            state,
-            probe: None,
-        });
-        self.ahead(wanted.collect());
+    pub(super) fn named_states(&self, model: &Arc<Model>, vehicle: &str) {
+        let states = || model.circuit.vehicle.states.iter().map(|named| named.state.clone());
+        let of = |heard: bool| {
+            states().map(move |state| Ahead {
+                model: Arc::downgrade(model),
+                vehicle: vehicle.to_owned(),
+                job: None,
+                state,
+                probe: None,
+                heard,
+            })
+        };
+        // Voltages of all states first: who is heard takes longer, and is asked for with the codes.
+        self.ahead(of(false).chain(of(true)).collect());
     }
 
     fn ahead(&self, wanted: Vec<Ahead>) {
@@ -76,11 +85,19 @@ impl Reasoner {
         lock(&self.queue).ahead.retain(|a| a.job != Some(job));
         let wanted = proposed.iter().take(CHECKS).map(|c| Ahead {
             model: Arc::downgrade(model),
+            vehicle: String::new(),
             job: Some(job),
             state: c.state.clone(),
             probe: probe(c),
+            heard: false,
         });
         self.ahead(wanted.collect());
+    }
+
+    /// Whether no job waits.
+    fn has_time(&self) -> bool {
+        let queue = lock(&self.queue);
+        queue.jobs.is_empty() && !queue.ended
     }
 
     /// Ends the thread after what it does now.
@@ -111,8 +128,11 @@ impl Reasoner {
                 if let Some(session) = &job {
                     self.assess(shop, session);
                 }
-                if let Some(ahead) = ahead {
-                    ahead.solve();
+                if let Some(ahead) = ahead
+                    && !ahead.solve(shop, || self.has_time())
+                {
+                    // Somebody waits; the rest follows later.
+                    lock(&self.queue).ahead.push_front(ahead);
                 }
             }));
             if let (Err(_), Some(session)) = (done, job) {
@@ -156,23 +176,25 @@ fn failed(upto: u64, known: Known, trouble: String) -> Assessed {
 }
 
 impl Ahead {
-    fn solve(self) {
+    /// Solves it as long as there is time; whether all of it was done.
+    fn solve(&self, shop: &Shop, time: impl Fn() -> bool) -> bool {
         // A vehicle that nobody works with any more is not solved.
-        let Some(model) = self.model.upgrade() else { return };
-        match (self.job, &self.probe) {
-            (None, _) => {
-                model.reachable();
-                model.loads();
-                model.prepare(&self.state);
-            }
-            (Some(_), probe) => {
-                model.predict_all(&self.state);
-                if let Some(probe) = probe {
-                    // Kept for when it is read; a probe that does not fit is refused then, too.
-                    let _ = model.expect(&self.state, probe);
-                }
-            }
+        let Some(model) = self.model.upgrade() else { return true };
+        if self.job.is_none() {
+            model.reachable();
+            model.loads();
         }
+        if !model.prepare_while(&self.state, self.heard, time) {
+            return false;
+        }
+        if self.heard && !self.vehicle.is_empty() {
+            shop.vehicles.solved.keep(&self.vehicle, &model, &self.state);
+        }
+        if let Some(probe) = &self.probe {
+            // Kept for when it is read; a probe that does not fit is refused then, too.
+            let _ = model.expect(&self.state, probe);
+        }
+        true
     }
 }
 

@@ -2,7 +2,8 @@
 
 use super::error::ShopError;
 use super::lock;
-use diagnosis::Model;
+use super::solved::Solved;
+use diagnosis::{Cache, Model};
 use std::collections::{BTreeSet, HashMap};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
@@ -22,6 +23,9 @@ pub struct Vehicles {
     directory: PathBuf,
     files: Mutex<HashMap<String, Read>>,
     models: Mutex<Vec<Slot>>,
+    /// What was solved, of all models together.
+    cache: Cache,
+    pub(super) solved: Solved,
 }
 
 /// A model by vehicle file and the equipment left out; the latest used comes last.
@@ -34,7 +38,7 @@ struct Slot {
 }
 
 impl Vehicles {
-    pub(super) fn of(directory: &Path) -> Result<Self, ShopError> {
+    pub(super) fn of(directory: &Path, cache: Cache, data: &Path) -> Result<Self, ShopError> {
         if !directory.is_dir() {
             return Err(ShopError::NoDirectory(directory.to_owned()));
         }
@@ -42,6 +46,8 @@ impl Vehicles {
             directory: directory.to_owned(),
             files: Mutex::default(),
             models: Mutex::default(),
+            cache,
+            solved: Solved::of(data),
         })
     }
 
@@ -99,8 +105,10 @@ impl Vehicles {
         let vehicle = self.file(id)?.without_equipment(missing);
         let mut name = DefaultHasher::new();
         format!("{vehicle:?}").hash(&mut name);
-        let model = Arc::new(Model::new(vehicle)?);
-        let fresh = (model, format!("{:016x}", name.finish()));
+        let model = Arc::new(Model::sharing(vehicle, &self.cache)?);
+        let name = format!("{:016x}", name.finish());
+        self.solved.restore(&name, &model);
+        let fresh = (model, name);
         *made = Some(fresh.clone());
         Ok(fresh)
     }

@@ -19,6 +19,8 @@ pub struct ScanView {
     pub triage: Vec<Group>,
     /// Codes were cleared after it.
     pub cleared_since: bool,
+    /// Supply below which codes are set apart, volts.
+    pub low_below: f64,
 }
 
 /// A module in a scan.
@@ -53,6 +55,8 @@ pub struct CodeView {
     pub status: String,
     /// Freeze-frame data.
     pub snapshot: Vec<(String, String)>,
+    /// Why its freeze-frame data could not be read; empty where nothing is missing.
+    pub unread: String,
     /// What makes its monitor run.
     pub runs_when: String,
     /// Supply when it was set, volts, where that was too low to trust it.
@@ -104,11 +108,10 @@ pub struct Watched {
 
 /// Supply below which codes are set apart, volts: the upper one of the lower limits that
 /// ISO 16750-2 gives for full function.
-const LOW_SUPPLY: f64 = 10.5;
+pub(super) const LOW_SUPPLY: f64 = 10.5;
 
 fn low_supply(code: &ReadCode) -> Option<f64> {
-    let volts = &code.snapshot.iter().find(|(name, _)| name == "supply")?.1;
-    let volts: f64 = volts.split(' ').next()?.parse().ok()?;
+    let volts = f64::from(code.supply_mv?) / 1000.0;
     (volts < LOW_SUPPLY).then_some(volts)
 }
 
@@ -156,6 +159,7 @@ pub(super) fn scan(model: &Model, case: &Case, a: &Assessment) -> Option<ScanVie
                         .map_or_else(|| "not in the vehicle file".into(), |x| x.text.clone()),
                     status: c.words().to_owned(),
                     snapshot: c.snapshot.clone(),
+                    unread: c.unread.clone(),
                     runs_when: monitor.map(|x| x.runs_when.clone()).unwrap_or_default(),
                     low_supply: low_supply(c),
                 }
@@ -168,6 +172,7 @@ pub(super) fn scan(model: &Model, case: &Case, a: &Assessment) -> Option<ScanVie
         modules: modules.collect(),
         triage: a.triage.clone(),
         cleared_since: case.cleared() > Some(scan.number),
+        low_below: LOW_SUPPLY,
     })
 }
 
@@ -272,7 +277,7 @@ mod tests {
             code: (*c).to_owned(),
             failure_type: "14".into(),
             status: 0x2F,
-            snapshot: Vec::new(),
+            ..ReadCode::default()
         };
         ScannedModule {
             module: id.into(),

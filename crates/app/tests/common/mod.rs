@@ -30,6 +30,7 @@ pub async fn standin(fault: Option<&str>) -> Standin {
         faults: fault.map(str::to_owned).into_iter().collect(),
         seed: 5,
         vin: "0PMWR22K8NB004417".into(),
+        odometer_km: 61_240,
         past: vec![past],
         flexes: false,
     };

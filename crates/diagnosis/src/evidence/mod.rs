@@ -173,6 +173,11 @@ pub enum Finding {
 }
 
 impl Finding {
+    /// Whether it is something a module said, so that it hangs on who is heard.
+    fn is_heard(&self) -> bool {
+        matches!(self, Self::Code { .. } | Self::Answer { .. })
+    }
+
     /// The probe and the value of a reading; no value is over limit.
     pub fn reading(&self) -> Option<(Probe, Option<f64>)> {
         match self {
@@ -389,11 +394,14 @@ impl Evidence {
     fn weigh(&self, model: &Model) -> Result<Likelihood, ModelError> {
         Ok(match self.kind(model)? {
             Kind::Predicted(score, elsewhere) => {
-                let p = model.predict_all(&self.state);
+                let p = match self.finding.is_heard() {
+                    true => model.predict_heard(&self.state),
+                    false => model.predict_all(&self.state),
+                };
                 let away = score(&p.healthy);
                 // Most hypotheses leave a state as it is: what they predict is scored once.
                 let of = |s: &Snapshot| if s.differs() { score(s) } else { away };
-                let there = p.all().map(of).collect();
+                let there = p.all_heard().map(of).collect();
                 Likelihood { there, away, elsewhere, wavering: None }
             }
             Kind::Reading(probe, read) => {

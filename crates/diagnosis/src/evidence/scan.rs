@@ -45,7 +45,7 @@ fn weigh(
             _ => {}
         }
     }
-    let p = model.predict_all(state);
+    let p = model.predict_heard(state);
     let code = |m: u32, verdict: Verdict| -> f64 {
         codes.get(&m).map_or(0.0, |all| all.iter().map(|f| code::log(verdict, *f)).sum())
     };
@@ -70,7 +70,7 @@ fn weigh(
         .sum::<f64>();
     // Only what a hypothesis changes is looked at again.
     let there = p
-        .all()
+        .all_heard()
         .map(|s| {
             let (monitors, flipped) = s.software();
             let by_code =

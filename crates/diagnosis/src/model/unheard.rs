@@ -4,40 +4,54 @@ use super::{Model, Predictions, Snapshot};
 use circuit::hearing::Hearing;
 use circuit::{Change, Sweep};
 use rayon::prelude::*;
-use std::collections::HashMap;
+use std::sync::OnceLock;
+
+/// From so many hypotheses on it pays to solve each bus with its middle sending first.
+const MANY: usize = 200;
 
 impl Model {
-    /// Which of the hypotheses just solved may make somebody deaf, and whom.
-    pub(super) fn unheard(
-        &self,
-        p: &Predictions,
-        made: &[Option<Snapshot>],
-    ) -> HashMap<usize, Vec<u32>> {
-        let Some(hearing) = &self.hearing else { return HashMap::new() };
-        let on: Vec<usize> = (0..made.len())
-            .filter(|h| {
-                let of = |s: &Snapshot| self.on_bus[*h] || stirs(hearing, s, &p.healthy);
-                made[*h].as_ref().is_some_and(of)
-            })
-            .collect();
-        if on.is_empty() {
-            return HashMap::new();
+    /// Works out who is heard under the hypotheses wanted that were solved.
+    pub(super) fn listen(&self, p: &Predictions, wanted: impl Fn(usize) -> bool + Sync) {
+        let Some(hearing) = &self.hearing else { return };
+        let none = || vec![OnceLock::new(); self.faults.len()];
+        let missing =
+            |h: &usize| wanted(*h) && p.heard.get().is_none_or(|all| all[*h].get().is_none());
+        let open: Vec<usize> = (0..self.faults.len()).filter(missing).collect();
+        if open.is_empty() {
+            return;
         }
-        let dominant = p.dominant.get_or_init(|| hearing.dominant(&self.circuit, p.sweep.state()));
+        let plain = |h: usize| p.fault(h).unwrap_or(&p.healthy);
+        let matters = |h: &usize| self.on_bus[*h] || stirs(hearing, plain(*h), &p.healthy);
+        let (on, off): (Vec<usize>, Vec<usize>) = open.into_iter().partition(matters);
+        let dominant = (on.len() >= MANY).then(|| hearing.dominant(&self.circuit, p.sweep.state()));
         let stretch = on.len().div_ceil(4 * rayon::current_num_threads()).max(16);
-        let parts: Vec<Vec<(usize, Vec<u32>)>> = on
+        let parts: Vec<Vec<(usize, Option<Box<Snapshot>>)>> = on
             .par_chunks(stretch)
             .map(|part| {
                 let mut sweep = p.sweep.clone();
-                let mut dominant = dominant.to_vec();
-                let mut deaf = |h: &usize| {
+                let mut dominant = dominant.clone();
+                let mut heard = |h: &usize| {
                     let changes = &self.faults[*h].changes;
-                    hearing.deaf(&mut sweep, Some(&mut dominant), changes, Some(&p.sound))
+                    let deaf =
+                        hearing.deaf(&mut sweep, dominant.as_deref_mut(), changes, Some(&p.sound));
+                    let mut made = plain(*h).clone();
+                    made.set_deaf(&self.circuit, &deaf);
+                    (made.software() != plain(*h).software()).then(|| Box::new(made))
                 };
-                part.iter().map(|h| (*h, deaf(h))).collect()
+                part.iter().map(|h| (*h, heard(h))).collect()
             })
             .collect();
-        parts.into_iter().flatten().collect()
+        let all = p.heard.get_or_init(none);
+        // Another thread may have been as quick: both made the same.
+        for h in off {
+            let _ = all[h].set(None);
+        }
+        for (h, made) in parts.into_iter().flatten() {
+            if let Some(made) = &made {
+                p.grow(made);
+            }
+            let _ = all[h].set(made);
+        }
     }
 
     /// What changes predict, who answers included.

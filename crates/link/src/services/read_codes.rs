@@ -65,7 +65,8 @@ pub async fn extended(link: &Gateway, who: u16, code: [u8; 3]) -> Result<Vec<(u8
 /// A snapshot value by its data identifier.
 pub type Recorded = (u16, Vec<u8>);
 
-/// The first snapshot of a code (19 04); `lengths` says how long each identifier's data is.
+/// The first snapshot of a code (19 04); `lengths` says how long each identifier's data is. What
+/// follows an identifier of unknown length cannot be divided: it is handed on as that one's data.
 ///
 /// # Errors
 /// [`LinkError`].
@@ -84,20 +85,51 @@ pub async fn snapshot(
     let [_, count, data @ ..] = rest else {
         return Ok(Vec::new());
     };
-    let mut data = data;
+    divided(*count, data, lengths).ok_or_else(|| garbled(who, asked, &answer))
+}
+
+/// Divides a snapshot's data by its identifiers; nothing where it ends in the middle of one.
+fn divided(
+    count: u8,
+    mut data: &[u8],
+    lengths: impl Fn(u16) -> Option<usize>,
+) -> Option<Vec<Recorded>> {
     let mut out = Vec::new();
-    for _ in 0..*count {
-        let [high, low, tail @ ..] = data else {
-            return Err(garbled(who, asked, &answer));
-        };
+    for _ in 0..count {
+        let [high, low, tail @ ..] = data else { return None };
         let did = u16::from_be_bytes([*high, *low]);
-        match lengths(did) {
-            Some(n) if n <= tail.len() => {
-                out.push((did, tail[..n].to_vec()));
-                data = &tail[n..];
-            }
-            _ => return Err(garbled(who, asked, &answer)),
+        let Some(n) = lengths(did) else {
+            out.push((did, tail.to_vec()));
+            return Some(out);
+        };
+        out.push((did, tail.get(..n)?.to_vec()));
+        data = &tail[n..];
+    }
+    Some(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::divided;
+    use proptest::prelude::*;
+
+    fn lengths(did: u16) -> Option<usize> {
+        [(0xDD02, 2), (0xDD01, 3)].iter().find(|(d, _)| *d == did).map(|(_, n)| *n)
+    }
+
+    #[test]
+    fn an_identifier_of_unknown_length_leaves_the_rest_as_it_is() {
+        // Supply 8.9 V (22 C4), an unknown identifier with three bytes behind it.
+        let data = [0xDD, 0x02, 0x22, 0xC4, 0x12, 0x34, 1, 2, 3];
+        let read = divided(3, &data, lengths).unwrap();
+        assert_eq!(read, [(0xDD02, vec![0x22, 0xC4]), (0x1234, vec![1, 2, 3])]);
+        assert_eq!(divided(1, &[0xDD, 0x01, 1], lengths), None, "it ends in the middle");
+    }
+
+    proptest! {
+        #[test]
+        fn no_bytes_panic(count in any::<u8>(), data in proptest::collection::vec(any::<u8>(), 0..40)) {
+            let _ = divided(count, &data, lengths);
         }
     }
-    Ok(out)
 }

@@ -20,6 +20,9 @@ struct Arguments {
     /// Vehicle identification number it gives.
     #[arg(long, default_value = "0PMWR22K8NB004417")]
     vin: String,
+    /// What its odometer shows, kilometres.
+    #[arg(long, default_value_t = 61_240)]
+    odometer_km: u32,
     /// The faults show only while the harness is moved where they lie.
     #[arg(long)]
     flexes: bool,
@@ -54,6 +57,7 @@ async fn run(arguments: Arguments) -> Result<(), String> {
         faults: arguments.fault,
         seed: arguments.seed,
         vin: arguments.vin,
+        odometer_km: arguments.odometer_km,
         past: Vec::new(),
         flexes: arguments.flexes,
     };

@@ -10,6 +10,7 @@ export function Clearing({ scan, close }: { scan: NonNullable<View["scan"]>; clo
   const [left, setLeft] = useState<string[]>([]);
   const chosen = withCodes.filter((m) => !left.includes(m.id));
   const some = left.length > 0;
+  const unread = chosen.filter((m) => m.codes.some((c) => c.unread !== ""));
   return (
     <div className="mt-4 border border-copper p-4">
       <p>
@@ -23,16 +24,26 @@ export function Clearing({ scan, close }: { scan: NonNullable<View["scan"]>; clo
           set={setLeft}
         />
       </div>
+      {unread.length > 0 && (
+        <p className="mt-2 border-l-4 border-ochre pl-3">
+          Freeze-frame data of {unread.map((m) => m.name).join(", ")} could not be read and would be
+          lost. Scan again first, if it matters.
+        </p>
+      )}
       <div className="mt-2 flex gap-2">
         <button
           type="button"
           className="act"
           disabled={busy !== "" || (some && chosen.length === 0)}
           onClick={() =>
-            act("clear", some ? { modules: chosen.map((m) => m.id) } : undefined).then(close, close)
+            act("clear", {
+              modules: some ? chosen.map((m) => m.id) : [],
+              anyway: unread.length > 0,
+            }).then(close, close)
           }
         >
           {some ? `Clear these ${chosen.length}` : "Clear them"}
+          {unread.length > 0 && " anyway"}
         </button>
         <button type="button" className="plain" onClick={close}>
           Keep them

@@ -118,7 +118,7 @@ export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
                     search={{ about: limb.module }}
                     className="underline decoration-rule underline-offset-4"
                   >
-                    {name(limb.module)}
+                    {limb.name}
                   </Link>{" "}
                   <span className="num text-[13px] text-faint">{limb.module}</span>
                   {limb.terminated && <Terminator />}

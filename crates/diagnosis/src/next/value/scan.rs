@@ -4,6 +4,7 @@ use super::table::{Table, Words};
 use super::{Held, MOST_BINS, Scales};
 use crate::model::{Predictions, Snapshot};
 use crate::next::candidates::Candidate;
+use crate::posterior::Explains;
 use std::collections::HashMap;
 
 /// Chance that any outcome comes up for no reason: many monitors stand near their thresholds.
@@ -15,12 +16,24 @@ impl Scales<'_> {
     /// A scan: its outcomes are what the modules could say together.
     pub(super) fn scan(&self, c: &Candidate) -> Option<Table> {
         let p = self.model.predict(&c.state);
-        let held: Vec<Option<Held<'_>>> =
-            self.live.iter().map(|l| self.snapshot(&p, c, l)).collect();
-        let key = |s: &Snapshot| {
-            let (monitors, flipped) = s.software();
-            (monitors.to_vec(), flipped.to_vec())
-        };
+        let solved: Vec<usize> = self
+            .live
+            .iter()
+            .filter_map(|l| match l.what {
+                Explains::Fault(h) if p.is_solved(h) => Some(h),
+                _ => None,
+            })
+            .collect();
+        self.model.predict_heard_some(&c.state, &solved);
+        let held: Vec<Option<Held<'_>>> = self
+            .live
+            .iter()
+            .map(|l| match l.what {
+                Explains::Fault(h) => p.heard(h).map(Held::Here),
+                _ => self.snapshot(&p, c, l),
+            })
+            .collect();
+        let key = Snapshot::software;
         let mut classes: HashMap<_, f64> = HashMap::new();
         for (s, w) in held.iter().zip(&self.weights) {
             if let Some(s) = s {

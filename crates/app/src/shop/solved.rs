@@ -1,0 +1,70 @@
+//! Solved states on the disk, by vehicle and version of the program: a second start does not solve
+//! them again. Whatever is wrong with such a file, it is solved anew.
+
+use diagnosis::Model;
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::path::{Path, PathBuf};
+use vehicle::{NamedState, OperatingState};
+
+/// The directory of solved states of this version of the program.
+#[derive(Debug, Clone)]
+pub(super) struct Solved(PathBuf);
+
+fn name(of: impl Hash) -> String {
+    let mut name = DefaultHasher::new();
+    of.hash(&mut name);
+    format!("{:016x}", name.finish())
+}
+
+/// Tells one build of the program from another.
+fn version() -> String {
+    let exe = std::env::current_exe().and_then(|p| p.metadata());
+    let built = exe.map(|m| (m.len(), m.modified().ok()));
+    name((env!("CARGO_PKG_VERSION"), built.ok()))
+}
+
+impl Solved {
+    /// In a directory; what other versions left there is removed.
+    pub(super) fn of(data: &Path) -> Self {
+        let all = data.join("solved");
+        let own = all.join(version());
+        for other in std::fs::read_dir(&all).into_iter().flatten().flatten() {
+            if other.path() != own {
+                // It only takes room.
+                let _ = std::fs::remove_dir_all(other.path());
+            }
+        }
+        Self(own)
+    }
+
+    fn path(&self, vehicle: &str, state: &OperatingState) -> PathBuf {
+        self.0.join(vehicle).join(format!("{}.bin", name(state)))
+    }
+
+    /// Takes over all named states that were solved before.
+    pub(super) fn restore(&self, vehicle: &str, model: &Model) {
+        for NamedState { state, .. } in &model.circuit.vehicle.states {
+            let path = self.path(vehicle, state);
+            let Ok(bytes) = std::fs::read(&path) else { continue };
+            if !model.restore(state, &bytes) {
+                let _ = std::fs::remove_file(&path);
+            }
+        }
+    }
+
+    /// Keeps a state that is solved.
+    pub(super) fn keep(&self, vehicle: &str, model: &Model, state: &OperatingState) {
+        let path = self.path(vehicle, state);
+        if path.exists() {
+            return;
+        }
+        let Some(bytes) = model.saved(state) else { return };
+        let begun = path.with_extension("part");
+        let kept = std::fs::create_dir_all(self.0.join(vehicle))
+            .and_then(|()| std::fs::write(&begun, bytes))
+            .and_then(|()| std::fs::rename(&begun, &path));
+        if let Err(e) = kept {
+            tracing::warn!("{} was not kept: {e}; it will be solved again", path.display());
+        }
+    }
+}

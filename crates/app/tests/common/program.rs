@@ -1,0 +1,126 @@
+//! The program on a small vehicle, asked from outside.
+#![allow(dead_code)]
+
+use reqwest::blocking::{Client, Response};
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+
+/// A battery, a fuse, a lamp and its ground: quick to reason about.
+pub fn lamp() -> Value {
+    let wire = |id: &str, from: &str, to: &str| json!({"id": id, "from": from, "to": to, "colour": "BK", "area_mm2": 1.5, "length_m": 2.0});
+    json!({
+        "format": 1, "id": "lamp", "make": "Made", "model": "Up", "year": 2022,
+        "places": [{"id": "p", "name": "bay"}],
+        "parts": [
+            {"id": "BAT", "name": "Battery", "kind": "battery", "place": "p", "elements": [
+                {"type": "battery", "plus": "+", "minus": "-", "open_volts": 12.6, "internal_ohms": 0.01}]},
+            {"id": "F1", "name": "Fuse", "kind": "fuse", "place": "p", "elements": [
+                {"type": "fuse", "a": "1", "b": "2", "rating_amps": 10}]},
+            {"id": "E1", "name": "Lamp", "kind": "lamp", "place": "p", "elements": [
+                {"type": "resistor", "a": "1", "b": "2", "ohms": 3.0}]}
+        ],
+        "connectors": [], "splices": [],
+        "grounds": [{"id": "G1", "name": "ground", "place": "p"}],
+        "wires": [wire("1", "BAT.+", "F1.1"), wire("2", "F1.2", "E1.1"), wire("3", "E1.2", "G1"), wire("4", "BAT.-", "G1")],
+        "options": [],
+        "states": [{"id": "s", "name": "on"}]
+    })
+}
+
+/// A program that dies with the test.
+pub struct Program {
+    pub child: Child,
+    pub url: String,
+    pub http: Client,
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+/// A directory with the small vehicle and a place for the database.
+pub fn place() -> tempfile::TempDir {
+    let dir = tempfile::tempdir().unwrap();
+    std::fs::create_dir(dir.path().join("vehicles")).unwrap();
+    std::fs::write(dir.path().join("vehicles/lamp.json"), lamp().to_string()).unwrap();
+    dir
+}
+
+pub fn command(dir: &Path) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_chalkeus"));
+    command.args(["serve", "--port", "0", "--data"]).arg(dir.join("data"));
+    command.arg("--vehicles").arg(dir.join("vehicles"));
+    command
+}
+
+impl Program {
+    pub fn start(dir: &Path) -> Self {
+        let mut child = command(dir).stdout(Stdio::piped()).spawn().unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+        let url = line.trim().trim_start_matches("Chalkeus: ").trim_end_matches('/').to_owned();
+        assert!(url.starts_with("http://"), "{line}");
+        Self { child, url, http: Client::builder().no_proxy().build().unwrap() }
+    }
+
+    pub fn get(&self, path: &str) -> Response {
+        self.http.get(format!("{}{path}", self.url)).send().unwrap()
+    }
+
+    pub fn json(&self, path: &str) -> Value {
+        let answer = self.get(path);
+        let status = answer.status();
+        let text = answer.text().unwrap();
+        assert!(status.is_success(), "{path}: {status} {text}");
+        serde_json::from_str(&text).unwrap()
+    }
+
+    pub fn post(&self, path: &str, body: &Value) -> Response {
+        self.http.post(format!("{}{path}", self.url)).json(body).send().unwrap()
+    }
+
+    /// Posts what must be taken; its answer.
+    pub fn kept(&self, path: &str, body: &Value) -> Value {
+        let answer = self.post(path, body);
+        let status = answer.status();
+        let text = answer.text().unwrap();
+        assert!(status.is_success(), "{path} {body}: {status} {text}");
+        serde_json::from_str(&text).unwrap()
+    }
+
+    /// Posts what must be refused; the problem.
+    pub fn refused(&self, path: &str, body: &Value) -> Value {
+        problem(self.post(path, body))
+    }
+
+    pub fn open(&self) -> i64 {
+        self.kept("/api/jobs", &json!({"vehicle": "lamp", "intake": {"complaint": "dark"}}))["id"]
+            .as_i64()
+            .unwrap()
+    }
+
+    /// The job when everything entered was weighed.
+    pub fn fresh(&self, job: i64) -> Value {
+        self.json(&format!("/api/jobs/{job}?fresh=true"))
+    }
+}
+
+/// The problem document that an answer must be.
+pub fn problem(answer: Response) -> Value {
+    let status = answer.status();
+    assert!(status.is_client_error() || status.is_server_error(), "{status} is no refusal");
+    let header =
+        |name: &str| answer.headers().get(name).map_or("", |v| v.to_str().unwrap()).to_owned();
+    assert_eq!(header("content-type"), "application/problem+json", "{status}");
+    assert_eq!(header("x-content-type-options"), "nosniff");
+    assert!(header("content-security-policy").contains("default-src 'self'"));
+    let problem: Value = answer.json().unwrap();
+    assert_eq!(problem["status"], status.as_u16());
+    assert!(problem["detail"].as_str().unwrap().len() > 10, "{problem}");
+    problem
+}

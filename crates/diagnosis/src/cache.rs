@@ -1,0 +1,224 @@
+//! What was solved and weighed, kept as long as there is room: one cache for all models, bounded by
+//! what it takes of memory. What is asked for again stays; what was used once goes first.
+
+use crate::evidence::Likelihood;
+use crate::evidence::reading::Expected;
+use crate::model::Predictions;
+use crate::snapshot::Snapshot;
+use circuit::Probe;
+use quick_cache::sync::DefaultLifecycle;
+use quick_cache::{DefaultHashBuilder, Equivalent, OptionsBuilder, Weighter};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+use vehicle::OperatingState;
+
+/// Room unless another is asked for, bytes.
+pub const ROOM: usize = 256 << 20;
+/// Things kept, as an estimate: a few states, many readings and pairs.
+const ABOUT: usize = 4096;
+/// What a kept thing takes beside what it holds, bytes.
+const BESIDE: usize = 256;
+
+/// The number of a model, so that models share a cache.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) struct ModelId(u64);
+
+impl ModelId {
+    pub(crate) fn next() -> Self {
+        static LAST: AtomicU64 = AtomicU64::new(0);
+        Self(LAST.fetch_add(1, Ordering::Relaxed))
+    }
+}
+
+/// What something is kept under.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+enum Key {
+    State(ModelId, OperatingState),
+    Reading(ModelId, OperatingState, Probe),
+    Weighed(ModelId, String),
+    Pair(ModelId, OperatingState, usize, usize),
+}
+
+/// What something is looked for under. Its variants stand in the order of those of [`Key`], so that
+/// both have the same hash.
+#[derive(Debug, Clone, Copy, Hash)]
+pub(crate) enum Wanted<'a> {
+    State(ModelId, &'a OperatingState),
+    Reading(ModelId, &'a OperatingState, &'a Probe),
+    Weighed(ModelId, &'a str),
+    Pair(ModelId, &'a OperatingState, usize, usize),
+}
+
+impl Wanted<'_> {
+    fn key(self) -> Key {
+        match self {
+            Self::State(m, s) => Key::State(m, s.clone()),
+            Self::Reading(m, s, p) => Key::Reading(m, s.clone(), p.clone()),
+            Self::Weighed(m, text) => Key::Weighed(m, text.to_owned()),
+            Self::Pair(m, s, a, b) => Key::Pair(m, s.clone(), a, b),
+        }
+    }
+}
+
+impl Equivalent<Key> for Wanted<'_> {
+    fn equivalent(&self, key: &Key) -> bool {
+        match (self, key) {
+            (Self::State(m, s), Key::State(n, t)) => m == n && *s == t,
+            (Self::Reading(m, s, p), Key::Reading(n, t, q)) => m == n && *s == t && *p == q,
+            (Self::Weighed(m, s), Key::Weighed(n, t)) => m == n && *s == t,
+            (Self::Pair(m, s, a, b), Key::Pair(n, t, c, d)) => {
+                m == n && *s == t && (a, b) == (c, d)
+            }
+            _ => false,
+        }
+    }
+}
+
+/// Something kept.
+#[derive(Debug, Clone)]
+enum Held {
+    State(Arc<Predictions>),
+    Reading(Arc<Expected>),
+    Weighed(Arc<Likelihood>),
+    Pair(Arc<Snapshot>),
+}
+
+impl Held {
+    fn bytes(&self) -> usize {
+        BESIDE
+            + match self {
+                Held::State(p) => p.bytes(),
+                Held::Reading(x) => 16 * x.faults.len(),
+                Held::Weighed(l) => 8 * (l.there.len() + l.wavering.as_ref().map_or(0, Vec::len)),
+                Held::Pair(s) => s.bytes(),
+            }
+    }
+}
+
+/// Something kept, with what it took when it was put there: what grows is put anew.
+#[derive(Debug, Clone)]
+pub(crate) struct Kept {
+    what: Held,
+    bytes: usize,
+}
+
+#[derive(Debug, Clone)]
+struct Bytes;
+
+impl Weighter<Key, Kept> for Bytes {
+    fn weight(&self, _: &Key, kept: &Kept) -> u64 {
+        kept.bytes as u64
+    }
+}
+
+type Life = DefaultLifecycle<Key, Kept>;
+type Inner = quick_cache::sync::Cache<Key, Kept, Bytes, DefaultHashBuilder, Life>;
+
+/// The cache; clones share it.
+#[derive(Debug, Clone)]
+pub struct Cache(Arc<Inner>);
+
+impl Default for Cache {
+    fn default() -> Self {
+        Self::of(ROOM)
+    }
+}
+
+/// A kind of thing that is kept.
+pub(crate) trait Keep: Sized {
+    fn kept(this: Arc<Self>) -> Kept;
+    fn of(kept: Kept) -> Option<Arc<Self>>;
+}
+
+macro_rules! keep {
+    ($($kind:ty => $variant:ident),+) => {$(
+        impl Keep for $kind {
+            fn kept(this: Arc<Self>) -> Kept {
+                let what = Held::$variant(this);
+                Kept { bytes: what.bytes(), what }
+            }
+            fn of(kept: Kept) -> Option<Arc<Self>> {
+                match kept.what {
+                    Held::$variant(this) => Some(this),
+                    _ => None,
+                }
+            }
+        }
+    )+};
+}
+keep!(Predictions => State, Expected => Reading, Likelihood => Weighed, Snapshot => Pair);
+
+impl Cache {
+    /// A cache with room for so many bytes.
+    pub fn of(bytes: usize) -> Self {
+        let inner = OptionsBuilder::new()
+            .estimated_items_capacity(ABOUT)
+            .weight_capacity(bytes as u64)
+            // One part: a state takes a good share of the room, and would not fit into a part of it.
+            .shards(1)
+            .build()
+            .map(|options| {
+                let lifecycle = Life::default();
+                Inner::with_options(options, Bytes, DefaultHashBuilder::default(), lifecycle)
+            })
+            .unwrap_or_else(|_| Inner::with_weighter(ABOUT, bytes as u64, Bytes));
+        Self(Arc::new(inner))
+    }
+
+    /// What is kept under a key.
+    pub(crate) fn get<T: Keep>(&self, wanted: Wanted<'_>) -> Option<Arc<T>> {
+        T::of(self.0.get(&wanted)?)
+    }
+
+    /// Keeps something, in the place of what was kept there.
+    pub(crate) fn put<T: Keep>(&self, wanted: Wanted<'_>, made: &Arc<T>) {
+        self.0.insert(wanted.key(), T::kept(Arc::clone(made)));
+    }
+
+    /// Forgets everything of a model.
+    pub(crate) fn forget(&self, model: ModelId) {
+        self.0.retain(|key, _| {
+            let (Key::State(m, ..) | Key::Reading(m, ..) | Key::Weighed(m, ..) | Key::Pair(m, ..)) =
+                key;
+            *m != model
+        });
+    }
+
+    /// Bytes taken.
+    pub fn bytes(&self) -> usize {
+        self.0.weight() as usize
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Model;
+
+    fn wren() -> vehicle::Vehicle {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        vehicle::Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap()
+    }
+
+    #[test]
+    fn it_never_takes_more_than_its_room_and_ends_with_its_models() {
+        let room = 24 << 20;
+        let cache = Cache::of(room);
+        let model = Model::sharing(wren(), &cache).unwrap();
+        let other = Model::sharing(wren(), &cache).unwrap();
+        let mut alone = 0;
+        for named in model.circuit.vehicle.states.iter().take(4) {
+            let p = model.predict_all(&named.state);
+            alone += p.bytes();
+            other.predict(&named.state);
+            assert!(cache.bytes() <= room, "{} bytes", cache.bytes());
+        }
+        assert!(alone > room, "{alone} bytes would have fitted");
+        // What was dropped is solved again, and is as before.
+        let state = &model.circuit.vehicle.states[1].state;
+        let (first, again) = (model.predict_all(state), model.predict_all(state));
+        assert!(first.all().zip(again.all()).all(|(a, b)| a.software() == b.software()));
+        drop((first, again, model, other));
+        assert_eq!(cache.bytes(), 0);
+    }
+}

@@ -1,0 +1,109 @@
+//! A solved state as bytes, so that it need not be solved again after a restart. What the bytes belong
+//! to, the vehicle and the version of the program, is for whoever keeps them to know.
+
+use super::{Model, Predictions};
+use crate::cache::Wanted;
+use crate::snapshot::Snapshot;
+use std::hash::{DefaultHasher, Hasher};
+use std::sync::{Arc, OnceLock};
+use vehicle::OperatingState;
+
+/// What such bytes begin with.
+const HEAD: &[u8; 8] = b"solved-1";
+
+impl Model {
+    /// A state with everything solved that was asked for; nothing where hypotheses are missing.
+    pub fn saved(&self, state: &OperatingState) -> Option<Vec<u8>> {
+        let p = self.predict(state);
+        let mut out = HEAD.to_vec();
+        put(&mut out, p.faults.len());
+        for solved in &p.faults {
+            solved.get()?.save(&mut out);
+        }
+        let heard: Vec<&Option<Box<Snapshot>>> = match p.heard.get() {
+            Some(all) => all.iter().map_while(OnceLock::get).collect(),
+            None => Vec::new(),
+        };
+        let heard = if heard.len() == p.faults.len() { heard } else { Vec::new() };
+        put(&mut out, heard.len());
+        for overlay in heard {
+            out.push(u8::from(overlay.is_some()));
+            if let Some(overlay) = overlay {
+                overlay.save(&mut out);
+            }
+        }
+        let sum = sum(&out);
+        out.extend(sum.to_le_bytes());
+        Some(out)
+    }
+
+    /// Takes over a state that was saved; false where the bytes are none or are damaged, and nothing
+    /// was taken over.
+    pub fn restore(&self, state: &OperatingState, bytes: &[u8]) -> bool {
+        let p = self.predict(state);
+        let taken = self.read(&p, bytes).is_some();
+        if taken {
+            self.cache.put(Wanted::State(self.id, state), &p);
+        }
+        taken
+    }
+
+    fn read(&self, p: &Arc<Predictions>, bytes: &[u8]) -> Option<()> {
+        let (content, end) = bytes.split_last_chunk::<8>()?;
+        if sum(content) != u64::from_le_bytes(*end) {
+            return None;
+        }
+        let mut rest = content.strip_prefix(HEAD)?;
+        if take(&mut rest)? != self.faults.len() {
+            return None;
+        }
+        let mut faults = Vec::with_capacity(self.faults.len());
+        for _ in 0..self.faults.len() {
+            faults.push(Snapshot::load(&p.base, &mut rest)?);
+        }
+        let count = take(&mut rest)?;
+        if count != 0 && count != self.faults.len() {
+            return None;
+        }
+        let mut heard = Vec::with_capacity(count);
+        for _ in 0..count {
+            let (is_there, more) = rest.split_first()?;
+            rest = more;
+            heard.push(match is_there {
+                0 => None,
+                _ => Some(Box::new(Snapshot::load(&p.base, &mut rest)?)),
+            });
+        }
+        for (slot, made) in p.faults.iter().zip(faults) {
+            p.grow(&made);
+            // What was solved meanwhile is the same.
+            let _ = slot.set(made);
+        }
+        if !heard.is_empty() {
+            let all = p.heard.get_or_init(|| vec![OnceLock::new(); heard.len()]);
+            for (slot, made) in all.iter().zip(heard) {
+                made.iter().for_each(|m| p.grow(m));
+                let _ = slot.set(made);
+            }
+        }
+        Some(())
+    }
+}
+
+fn sum(bytes: &[u8]) -> u64 {
+    let mut sum = DefaultHasher::new();
+    sum.write(bytes);
+    sum.finish()
+}
+
+/// A number of things, 32 bits.
+pub(crate) fn put(out: &mut Vec<u8>, n: usize) {
+    out.extend((n as u32).to_le_bytes());
+}
+
+/// The next number of things.
+pub(crate) fn take(from: &mut &[u8]) -> Option<usize> {
+    let (n, rest) = from.split_first_chunk::<4>()?;
+    *from = rest;
+    Some(u32::from_le_bytes(*n) as usize)
+}
