@@ -25,9 +25,9 @@ enum Task {
     /// Set up, then check and test everything.
     Test,
     /// Measure the speed of the solver: every hypothesis in twelve states, against ngspice, and how
-    /// it grows with the vehicle; and how long a finding takes to the next check.
+    /// it grows with the vehicle; how long a finding takes to the next check; and the program in use.
     Bench {
-        /// Only one part: wren, kinds, ngspice, growth or evidence.
+        /// Only one part: wren, kinds, ngspice, growth, evidence or use.
         part: Option<String>,
     },
     /// Write the generated files anew: OpenAPI, JSON Schema, TypeScript types.
@@ -100,11 +100,16 @@ fn bench(part: Option<&str>) -> Outcome {
         arguments.extend(["--"].into_iter().chain(part));
         run(".", "cargo", &arguments)
     };
-    if part != Some("evidence") {
+    let (evidence, used) = (part == Some("evidence"), part == Some("use"));
+    if !evidence && !used {
         run_one("circuit", "whole_vehicle", part)?;
     }
-    match part {
-        None | Some("evidence") => run_one("diagnosis", "evidence", None),
-        Some(_) => Ok(()),
+    if part.is_none() || evidence {
+        run_one("diagnosis", "evidence", None)?;
     }
+    if part.is_none() || used {
+        setup::front_end()?;
+        run_one("chalkeus", "shop", None)?;
+    }
+    Ok(())
 }

@@ -340,6 +340,13 @@ impl Model {
         self.prepare_while(state, false, || true);
     }
 
+    /// Whether every hypothesis was solved in a state, and who is heard worked out if that is wanted.
+    pub fn is_prepared(&self, state: &OperatingState, heard: bool) -> bool {
+        let p = self.predict(state);
+        let is_heard = |h: usize| p.heard.get().is_some_and(|all| all[h].get().is_some());
+        (0..self.faults.len()).all(|h| p.is_solved(h) && (!heard || is_heard(h)))
+    }
+
     /// The same piece by piece, with who is heard if that is wanted, as long as there is time; whether
     /// all of it was done.
     pub fn prepare_while(

@@ -184,10 +184,11 @@ impl Ahead {
             model.reachable();
             model.loads();
         }
+        let before = model.is_prepared(&self.state, self.heard);
         if !model.prepare_while(&self.state, self.heard, time) {
             return false;
         }
-        if self.heard && !self.vehicle.is_empty() {
+        if !before && !self.vehicle.is_empty() {
             shop.vehicles.solved.keep(&self.vehicle, &model, &self.state);
         }
         if let Some(probe) = &self.probe {

@@ -55,9 +55,6 @@ impl Solved {
     /// Keeps a state that is solved.
     pub(super) fn keep(&self, vehicle: &str, model: &Model, state: &OperatingState) {
         let path = self.path(vehicle, state);
-        if path.exists() {
-            return;
-        }
         let Some(bytes) = model.saved(state) else { return };
         let begun = path.with_extension("part");
         let kept = std::fs::create_dir_all(self.0.join(vehicle))

@@ -28,13 +28,16 @@ pub struct Vehicles {
     pub(super) solved: Solved,
 }
 
+/// A model with the name of its vehicle and equipment, once it is made.
+type Made = Arc<Mutex<Option<(Arc<Model>, String)>>>;
+
 /// A model by vehicle file and the equipment left out; the latest used comes last.
 #[derive(Debug)]
 struct Slot {
     vehicle: String,
     missing: BTreeSet<String>,
     /// Filled by whoever comes first; the others wait for that one only.
-    made: Arc<Mutex<Option<(Arc<Model>, String)>>>,
+    made: Made,
 }
 
 impl Vehicles {
@@ -113,11 +116,7 @@ impl Vehicles {
         Ok(fresh)
     }
 
-    fn slot(
-        &self,
-        id: &str,
-        missing: &BTreeSet<String>,
-    ) -> Arc<Mutex<Option<(Arc<Model>, String)>>> {
+    fn slot(&self, id: &str, missing: &BTreeSet<String>) -> Made {
         let mut models = lock(&self.models);
         let at = models.iter().position(|s| s.vehicle == id && s.missing == *missing);
         let slot = match at {
