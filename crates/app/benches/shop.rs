@@ -24,7 +24,7 @@ struct Program {
 
 impl Drop for Program {
     fn drop(&mut self) {
-        let _ = Command::new("kill").args(["-INT", &self.child.id().to_string()]).status();
+        let _ = Command::new("kill").args(["-TERM", &self.child.id().to_string()]).status();
         let _ = self.child.wait();
     }
 }

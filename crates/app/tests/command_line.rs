@@ -117,3 +117,35 @@ fn a_port_in_use_is_named() {
     assert_eq!(code, 1);
     assert!(words.contains(&port) && words.contains("--port"), "{words}");
 }
+
+#[test]
+fn every_piece_of_wrong_evidence_is_named_with_its_path() {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("evidence.json");
+    let piece = |k: usize| match k {
+        0 => serde_json::json!({"kind": "reading", "state": "on", "quantity": "volts", "red": 5}),
+        1 => {
+            serde_json::json!({"kind": "effect", "state": "nowhere", "part": "M7", "strength": "weak"})
+        }
+        2 => {
+            serde_json::json!({"kind": "effect", "state": "on", "part": "M777", "strength": "weak"})
+        }
+        _ => serde_json::json!(17),
+    };
+    let all: Vec<_> = (0..70).map(piece).collect();
+    std::fs::write(&file, serde_json::json!({"evidence": all}).to_string()).unwrap();
+    let path = file.to_string_lossy().into_owned();
+    let out = chalkeus(&["suspects", WREN, "--evidence", &path]);
+    assert_eq!(out.status.code(), Some(1));
+    let words = String::from_utf8(out.stderr).unwrap();
+    for part in [
+        "evidence[0]",
+        "evidence[1].state: ",
+        "evidence[2]: there is no part “M777”",
+        "evidence[3]: must be",
+        "and 20 more",
+    ] {
+        assert!(words.contains(part), "{part} is not in {words}");
+    }
+    assert!(words.lines().all(|l| l.contains("evidence.json")), "{words}");
+}

@@ -7,7 +7,9 @@ struct Findings(Vec<Problem>);
 
 impl Findings {
     fn add(&mut self, path: impl Into<String>, what: impl Into<String>, mend: impl Into<String>) {
-        self.0.push(Problem { path: path.into(), what: what.into(), mend: mend.into() });
+        let short = |text: String| crate::load::short(&text).into_owned();
+        let (path, what, mend) = (path.into(), what.into(), mend.into());
+        self.0.push(Problem { path: short(path), what: short(what), mend: short(mend) });
     }
 
     fn unique<'a>(&mut self, list: &str, ids: impl Iterator<Item = &'a str>) -> BTreeSet<String> {
@@ -33,7 +35,9 @@ impl Findings {
 
     fn known(&mut self, path: String, what: &str, id: &str, all: &BTreeSet<String>) {
         if !all.contains(id) {
-            let near = all.iter().min_by_key(|known| distance(known, id)).map_or_else(
+            // Of what is longer than any name nobody could have meant one.
+            let meant = (id.len() <= LONGEST_NAME).then_some(all).into_iter().flatten();
+            let near = meant.min_by_key(|known| distance(known, id)).map_or_else(
                 || format!("add {what} “{id}”"),
                 |near| format!("did you mean “{near}”?"),
             );
@@ -41,6 +45,9 @@ impl Findings {
         }
     }
 }
+
+/// Longest name for which it is guessed what was meant, bytes.
+const LONGEST_NAME: usize = 60;
 
 /// Levenshtein distance, to guess what was meant.
 fn distance(a: &str, b: &str) -> usize {
@@ -112,7 +119,7 @@ fn check_element(f: &mut Findings, part: &crate::Part, path: &str, element: &Ele
                 if !(1e-3..=1e9).contains(ohms) {
                     f.add(
                         format!("{path}.ohms_in"),
-                        format!("{ohms} is not possible"),
+                        format!("{ohms:?} is not possible"),
                         "give ohms from 0.001 to 1e9",
                     );
                 }
@@ -246,7 +253,7 @@ impl Vehicle {
                     if !(value >= low && value <= high) {
                         f.add(
                             format!("{path}.{name}"),
-                            format!("{value} is not possible"),
+                            format!("{value:?} is not possible"),
                             format!("give a number from {low:e} to {high:e}"),
                         );
                     }
@@ -255,7 +262,7 @@ impl Vehicle {
                     if value.is_nan() || value.abs() > 1e6 {
                         f.add(
                             format!("{path}.{name}"),
-                            format!("{value} is not possible"),
+                            format!("{value:?} is not possible"),
                             "give a number between -1e6 and 1e6",
                         );
                     }
@@ -282,7 +289,7 @@ impl Vehicle {
             if !(0.0..=0.9).contains(&bus.dominant_share) {
                 f.add(
                     format!("buses[{}].dominant_share", bus.id),
-                    format!("{} is not possible", bus.dominant_share),
+                    format!("{:?} is not possible", bus.dominant_share),
                     "give a share from 0 to 0.9",
                 );
             }
@@ -293,7 +300,7 @@ impl Vehicle {
             {
                 f.add(
                     format!("outputs[{}].duty", output.id),
-                    format!("{duty} is not possible"),
+                    format!("{duty:?} is not possible"),
                     "give a share between 0 and 1, or leave it out for plain switching",
                 );
             }
@@ -423,7 +430,7 @@ impl Vehicle {
                 if !(value.is_finite() && value > 0.0 && value < 1000.0) {
                     f.add(
                         format!("wires[{i}].{name}"),
-                        format!("{value} is not possible"),
+                        format!("{value:?} is not possible"),
                         "give a number above zero",
                     );
                 }

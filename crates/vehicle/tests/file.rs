@@ -176,3 +176,28 @@ proptest! {
         let _ = Vehicle::from_json(&String::from_utf8_lossy(&bytes));
     }
 }
+
+#[test]
+fn a_wrong_shape_is_named_by_its_path() {
+    let mut v = wren();
+    v["wires"][3]["area_mm2"] = "thick".into();
+    let error = Vehicle::from_json(&v.to_string()).unwrap_err().to_string();
+    assert!(error.starts_with("wires[3].area_mm2 (line 1, column "), "{error}");
+    let twice = format!("{} {{}}", wren());
+    let error = Vehicle::from_json(&twice).unwrap_err().to_string();
+    assert!(error.contains("something follows"), "{error}");
+}
+
+#[test]
+fn however_much_is_wrong_it_is_said_in_a_page() {
+    let mut v = wren();
+    for wire in v["wires"].as_array_mut().unwrap() {
+        wire["area_mm2"] = serde_json::json!(1e308);
+        wire["from"] = "x".repeat(5000).into();
+    }
+    let error = Vehicle::from_json(&v.to_string()).unwrap_err().to_string();
+    assert_eq!(error.lines().count(), 51, "{}", error.lines().count());
+    assert!(error.len() < 40_000, "{} bytes", error.len());
+    let last = error.lines().last().unwrap();
+    assert!(last.starts_with("and ") && last.contains(" more"), "{last}");
+}

@@ -12,6 +12,9 @@ use vehicle::{OperatingState, Vehicle};
 
 type Outcome = Result<(), String>;
 
+/// Errors said at once; more than anybody mends before trying again are counted.
+const SAID: usize = 50;
+
 /// Prints JSON; a closed pipe is no error.
 pub(super) fn print(value: &Value) {
     let text = serde_json::to_string_pretty(value).unwrap_or_default();
@@ -173,16 +176,19 @@ pub(super) fn faults(path: &Path, as_json: bool) -> Outcome {
 /// A piece of evidence as the file has it: the state by name or in full.
 fn evidence(c: &Circuit, value: &Value) -> Result<Evidence, String> {
     let mut value = value.clone();
-    let object = value.as_object_mut().ok_or("must be an object")?;
+    let object = value.as_object_mut().ok_or(": must be an object")?;
     if let Some(Value::String(name)) = object.get("state") {
-        let state = state(c, name)?;
+        let state = state(c, name).map_err(|e| format!(".state: {e}"))?;
         object.insert("state".into(), json!(state));
     }
     let unplugged: Vec<String> = match object.remove("unplugged") {
-        Some(list) => serde_json::from_value(list).map_err(|e| format!("unplugged: {e}"))?,
+        Some(list) => serde_json::from_value(list).map_err(|e| format!(".unplugged: {e}"))?,
         None => Vec::new(),
     };
-    let mut e: Evidence = serde_json::from_value(value).map_err(|e| e.to_string())?;
+    let mut e: Evidence = serde_path_to_error::deserialize(value).map_err(|e| {
+        let (path, .., what) = vehicle::misshapen(e);
+        format!(".{path}: {what}")
+    })?;
     e.state.unplugged.extend(unplugged);
     Ok(e)
 }
@@ -190,18 +196,27 @@ fn evidence(c: &Circuit, value: &Value) -> Result<Evidence, String> {
 pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outcome {
     let model = Model::new(vehicle(path)?).map_err(|e| format!("{}: {e}", path.display()))?;
     let at = evidence_path.display();
-    let file: Value =
-        serde_json::from_str(&read(evidence_path)?).map_err(|e| format!("{at}: {e}"))?;
+    let file: Value = serde_json::from_str(&read(evidence_path)?)
+        .map_err(|e| format!("{at}: it is no whole JSON document: {e}"))?;
     let list = file
         .get("evidence")
         .and_then(Value::as_array)
         .ok_or_else(|| format!("{at}: there is no list \"evidence\""))?;
-    let mut all = Vec::new();
-    for (k, value) in list.iter().enumerate() {
-        let e = evidence(&model.circuit, value).map_err(|e| format!("{at}: evidence[{k}]: {e}"))?;
-        e.likelihood(&model).map_err(|e| format!("{at}: evidence[{k}]: {e}"))?;
-        all.push(e);
+    let checked = list.iter().enumerate().map(|(k, value)| {
+        let e = evidence(&model.circuit, value).map_err(|e| format!("{at}: evidence[{k}]{e}"))?;
+        e.check(&model).map_err(|e| format!("{at}: evidence[{k}]: {e}"))?;
+        Ok::<_, String>(e)
+    });
+    let (all, wrong): (Vec<_>, Vec<_>) = checked.partition(Result::is_ok);
+    let mut wrong: Vec<String> = wrong.into_iter().filter_map(Result::err).collect();
+    if let more @ 1.. = wrong.len().saturating_sub(SAID) {
+        wrong.truncate(SAID);
+        wrong.push(format!("{at}: and {more} more; mend these first"));
     }
+    if !wrong.is_empty() {
+        return Err(wrong.join("\n"));
+    }
+    let all: Vec<Evidence> = all.into_iter().filter_map(Result::ok).collect();
     let refuse = |e: diagnosis::ModelError| format!("{at}: {e}");
     let posterior = Posterior::new(&model, &all).map_err(refuse)?;
     let list = suspects::suspects(&model, model.plain(), &all, &posterior, 8).map_err(refuse)?;

@@ -96,26 +96,21 @@ fn runtime() -> Result<tokio::runtime::Runtime, String> {
         .map_err(|e| e.to_string())
 }
 
-/// Waits until somebody wants the program to end; whoever asks twice does not wait.
-async fn asked_to_end() {
-    let mut end = signal(SignalKind::terminate());
-    let terminated = async {
-        match &mut end {
-            Ok(end) => {
-                end.recv().await;
-            }
-            Err(_) => std::future::pending().await,
+/// Listens for the wish to end from now on; done when it comes. Whoever asks twice does not wait.
+fn asked_to_end() -> std::io::Result<impl Future<Output = ()>> {
+    let mut interrupted = signal(SignalKind::interrupt())?;
+    let mut terminated = signal(SignalKind::terminate())?;
+    Ok(async move {
+        tokio::select! {
+            _ = interrupted.recv() => {}
+            _ = terminated.recv() => {}
         }
-    };
-    tokio::select! {
-        _ = tokio::signal::ctrl_c() => {}
-        () = terminated => {}
-    }
-    tokio::spawn(async {
-        let _ = tokio::signal::ctrl_c().await;
-        // What was acknowledged is on the disk.
-        std::process::exit(130);
-    });
+        tokio::spawn(async move {
+            interrupted.recv().await;
+            // What was acknowledged is on the disk.
+            std::process::exit(130);
+        });
+    })
 }
 
 async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
@@ -138,8 +133,9 @@ async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
             eprintln!("chalkeus: {e}");
         }
     });
+    let end = asked_to_end().map_err(|e| e.to_string())?;
     println!("Chalkeus: http://{at}/");
-    crate::serve::serve(listener, http::router(Arc::clone(&shop), at), asked_to_end()).await;
+    crate::serve::serve(listener, http::router(Arc::clone(&shop), at), end).await;
     shop.close().map_err(|e| e.to_string())
 }
 
