@@ -40,11 +40,13 @@ type Outcome = Result<(), String>;
 /// Runs a program in a directory; its failure is ours.
 fn run(directory: &str, program: &str, arguments: &[&str]) -> Outcome {
     println!("· {program} {}", arguments.join(" "));
+    let started = std::time::Instant::now();
     let status = Command::new(program)
         .args(arguments)
         .current_dir(root().join(directory))
         .status()
         .map_err(|e| format!("{program} cannot be started: {e}"))?;
+    println!("  {program} took {:.0} s", started.elapsed().as_secs_f64());
     if status.success() { Ok(()) } else { Err(format!("{program} {} failed", arguments.join(" "))) }
 }
 

@@ -89,7 +89,8 @@ fn at(list: &mut [Duration], share: f64) -> f64 {
 }
 
 fn row(what: &str, value: f64, unit: &str, goal: &str) {
-    println!("| {what} | {value:.0} {unit} | {goal} |");
+    let digits = usize::from(value < 10.0);
+    println!("| {what} | {value:.digits$} {unit} | {goal} |");
 }
 
 /// Entries of a job that was worked to its end: about 52 kB of them.
@@ -154,7 +155,7 @@ fn many_jobs(http: &Client) {
 
 /// Complaints to begin with: output, part.
 fn complaint(k: usize) -> Value {
-    let outputs = ["rear_washer", "front_washer", "rear_wiper", "low_beam", "horn"];
+    let outputs = ["rear_washer", "front_washer", "rear_wiper", "low_beam_left", "horn"];
     json!({"vehicle": "wren", "intake": {
         "complaint": "does not work", "output": outputs[k % outputs.len()],
         "effect": if k.is_multiple_of(2) { "weak" } else { "none" }}})

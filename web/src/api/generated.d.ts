@@ -1099,6 +1099,8 @@ export interface components {
                 string,
                 string
             ][];
+            /** @description Why its freeze-frame data could not be read; empty where nothing is missing. */
+            unread: string;
             /** @description What makes its monitor run. */
             runs_when: string;
             /**
@@ -1512,6 +1514,8 @@ export interface components {
             through: string[];
             /** @description The member at its end; empty at a branching point. With more beyond, the bus goes on through it. */
             module: string;
+            /** @description Its name. */
+            name: string;
             /** @description The member holds a terminator. */
             terminated: boolean;
             /** @description Splice at its end; empty at a member. */
@@ -1634,6 +1638,8 @@ export interface components {
         Modules: {
             /** @description Parts. */
             modules?: string[];
+            /** @description Clear although freeze-frame data could not be read and would be lost. */
+            anyway?: boolean;
         };
         /** @description A new job. */
         NewJob: {
@@ -2046,6 +2052,11 @@ export interface components {
             triage: components["schemas"]["Group"][];
             /** @description Codes were cleared after it. */
             cleared_since: boolean;
+            /**
+             * Format: double
+             * @description Supply below which codes are set apart, volts.
+             */
+            low_below: number;
         };
         /** @description An effect as seen. */
         SeenEffect: {

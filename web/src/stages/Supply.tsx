@@ -29,7 +29,8 @@ function Reading({ row }: { row: SupplyRow }) {
         </p>
         {row.verdict ? (
           <p className="text-[14px]">
-            <span className="num text-xl">{row.text}</span> <VerdictMark verdict={row.verdict} />
+            <span className="num text-xl">{row.text}</span>{" "}
+            <VerdictMark verdict={row.verdict} of="supply" />
             <span className="block text-faint">{row.why}</span>
           </p>
         ) : (

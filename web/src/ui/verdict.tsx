@@ -6,12 +6,18 @@ export const VERDICTS: Record<Verdict, { sign: string; word: string; colour: str
   cannot_tell: { sign: "◇", word: "cannot tell", colour: "text-ochre" },
 };
 
-/** A verdict as a shape and a word; the colour only repeats it. */
-export function VerdictMark({ verdict }: { verdict: Verdict }) {
+/**
+ * A verdict as a shape and a word; the colour only repeats it. It says of what: the same reading may be
+ * good for the supply and tell nothing of the suspects.
+ */
+export function VerdictMark({ verdict, of }: { verdict: Verdict; of: "supply" | "suspects" }) {
   const v = VERDICTS[verdict];
   return (
-    <span className={`font-semibold whitespace-nowrap ${v.colour}`}>
-      {v.sign} {v.word}
+    <span className="whitespace-nowrap">
+      <span className="text-[13px] text-faint">{of} </span>
+      <span className={`font-semibold ${v.colour}`}>
+        {v.sign} {v.word}
+      </span>
     </span>
   );
 }
