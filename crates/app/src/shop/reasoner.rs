@@ -146,7 +146,15 @@ impl Reasoner {
 
     fn assess(&self, shop: &Shop, session: &Arc<Session>) {
         let before = session.assessed();
-        let made = shop.standing_known(session).map(|(standing, known)| {
+        let known_now = shop.standing_known(session);
+        if let (Some(before), Ok((standing, known))) = (&before, &known_now)
+            && before.upto == standing.last()
+            && before.known == *known
+        {
+            // Asked for again while it was being worked out.
+            return;
+        }
+        let made = known_now.map(|(standing, known)| {
             let earlier = before.as_ref().filter(|b| b.trouble.is_empty());
             let made = diagnosis::assess(
                 &standing.model,

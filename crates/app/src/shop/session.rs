@@ -84,9 +84,13 @@ impl Session {
         let bodies: Vec<&str> = bodies.iter().map(String::as_str).collect();
         let mut ledger = lock(&self.ledger);
         let kept = shop.store.append(self.job.id, &now(), &bodies, key)?;
-        if !kept.before {
-            let after = ledger.last().map_or(0, |e| e.number);
-            ledger.extend(read(shop, self.job.id, after)?);
+        let after = ledger.last().map_or(0, |e| e.number);
+        if kept.last > after {
+            match read(shop, self.job.id, after) {
+                Ok(new) => ledger.extend(new),
+                // It is kept; whoever appends next reads it.
+                Err(e) => tracing::warn!("entry {} was kept and not read back: {e}", kept.last),
+            }
         }
         Ok(kept)
     }
