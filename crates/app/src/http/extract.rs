@@ -112,7 +112,8 @@ fn parse<T: DeserializeOwned>(body: &[u8]) -> Result<T, Problem> {
                 format!("the body is no whole JSON document: {}", short(&why)),
             );
         }
-        let field = path.trim_matches('.').replace(['[', ']'], "").replace('.', "/");
+        let field = path.replace(['.', '['], "/").replace(']', "");
+        let field = field.trim_matches('/');
         let at = if field.is_empty() {
             String::new()
         } else {
