@@ -17,7 +17,7 @@ function Entry({ row }: { row: Row }) {
       </span>
       <span className={`block truncate ${row.doubted ? "line-through opacity-60" : ""}`}>
         <span className={row.judged ? "num" : ""}>{row.detail} </span>
-        {row.judged && <VerdictMark verdict={row.judged.verdict} of="suspects" />}
+        {row.judged && <VerdictMark verdict={row.judged.verdict} of="circuit" />}
       </span>
     </>
   );
@@ -48,7 +48,7 @@ export function Ledger() {
                   </td>
                   <td className="py-2 pr-4">
                     <span className="num">{row.detail}</span>{" "}
-                    {row.judged && <VerdictMark verdict={row.judged.verdict} of="suspects" />}
+                    {row.judged && <VerdictMark verdict={row.judged.verdict} of="circuit" />}
                     {row.judged && (
                       <span className="block text-[13px] text-faint">
                         sound {row.judged.expected}. {row.judged.why}

@@ -117,7 +117,7 @@ export function Report() {
                 <span className={r.judged ? "num" : ""}>{r.detail}</span>{" "}
                 {r.judged && (
                   <>
-                    <VerdictMark verdict={r.judged.verdict} of="suspects" />
+                    <VerdictMark verdict={r.judged.verdict} of="circuit" />
                     <span className="num block text-[13px] text-faint">
                       sound {r.judged.expected}
                     </span>

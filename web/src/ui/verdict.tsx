@@ -8,9 +8,9 @@ export const VERDICTS: Record<Verdict, { sign: string; word: string; colour: str
 
 /**
  * A verdict as a shape and a word; the colour only repeats it. It says of what: the same reading may be
- * good for the supply and tell nothing of the suspects.
+ * good for the supply and tell nothing of the circuit in question.
  */
-export function VerdictMark({ verdict, of }: { verdict: Verdict; of: "supply" | "suspects" }) {
+export function VerdictMark({ verdict, of }: { verdict: Verdict; of: "supply" | "circuit" }) {
   const v = VERDICTS[verdict];
   return (
     <span className="whitespace-nowrap">
