@@ -97,36 +97,37 @@ pub fn gate(
         return Ok(None);
     };
     let part = &c.vehicle.parts[at];
-    let mut wanted: Vec<(String, String)> = Vec::new();
+    // Pin, what is to be proven of it, and whether only a reading under load proves it.
+    let mut wanted: Vec<(String, String, bool)> = Vec::new();
     let mut feeds: Vec<&String> = Vec::new();
     for e in &part.elements {
         match e {
             Element::Supply { plus, minus, wake, .. } => {
                 feeds.extend([plus, minus].into_iter().chain(wake));
-                wanted.push((plus.clone(), format!("supply at pin {plus}, under load")));
-                wanted.push((minus.clone(), format!("ground at pin {minus}, under load")));
+                wanted.push((plus.clone(), format!("supply at pin {plus}, under load"), true));
+                wanted.push((minus.clone(), format!("ground at pin {minus}, under load"), true));
                 if let Some(wake) = wake {
-                    wanted.push((wake.clone(), format!("wake-up at pin {wake}")));
+                    wanted.push((wake.clone(), format!("wake-up at pin {wake}"), false));
                 }
             }
             Element::CanTransceiver { bus, high, low, .. } => {
-                wanted.push((high.clone(), format!("{bus} high at its own pin {high}")));
-                wanted.push((low.clone(), format!("{bus} low at its own pin {low}")));
+                wanted.push((high.clone(), format!("{bus} high at its own pin {high}"), false));
+                wanted.push((low.clone(), format!("{bus} low at its own pin {low}"), false));
             }
             Element::LinTransceiver { bus, pin, .. } => {
-                wanted.push((pin.clone(), format!("{bus} at its own pin {pin}")));
+                wanted.push((pin.clone(), format!("{bus} at its own pin {pin}"), false));
             }
             _ => {}
         }
     }
     for (pin, code) in inputs(model, evidence, module) {
-        wanted.push((pin.clone(), format!("input at pin {pin}, behind {code}")));
+        wanted.push((pin.clone(), format!("input at pin {pin}, behind {code}"), false));
     }
     let mut seen = BTreeSet::new();
     let mut points = Vec::new();
-    for (pin, text) in wanted {
+    for (pin, text, under_load) in wanted {
         if seen.insert(pin.clone())
-            && let Some(point) = point(model, evidence, at, &pin, text)?
+            && let Some(point) = point(model, evidence, (at, &pin), text, under_load)?
         {
             points.push(point);
         }
@@ -197,9 +198,9 @@ fn contact(evidence: &[Evidence], cavity: String) -> GatePoint {
 fn point(
     model: &Model,
     evidence: &[Evidence],
-    part: usize,
-    pin: &str,
+    (part, pin): (usize, &str),
     text: String,
+    needs_load: bool,
 ) -> Result<Option<GatePoint>, ModelError> {
     let c = &model.circuit;
     let Some(red) = cavity(c, part, pin) else {
@@ -231,7 +232,7 @@ fn point(
         let taken = Probe::volts(r, black);
         // Without load a reading proves little.
         let amps = c.load_at(&model.predict(&e.state).solution, node);
-        let under_load = amps > LOADED_AMPS || !text.ends_with("load");
+        let under_load = amps > LOADED_AMPS || !needs_load;
         let e_sound = sound(model, &e.state, &taken)?;
         let good = (value - e_sound.healthy).abs() <= SOUND * e_sound.sigma;
         if !good {

@@ -79,11 +79,6 @@ impl Healthy {
         let most = self.volts.len().max(self.amps.len()).max(self.monitors.len());
         most.max(self.alive.len()) > usize::from(u16::MAX)
     }
-
-    /// Bytes it takes.
-    pub fn bytes(&self) -> usize {
-        4 * (self.volts.len() + self.amps.len()) + 9 * self.alive.len() + 2 * self.monitors.len()
-    }
 }
 
 impl Snapshot {
