@@ -36,7 +36,7 @@ enum Key {
     State(ModelId, OperatingState),
     Reading(ModelId, OperatingState, Probe),
     Weighed(ModelId, String),
-    Pair(ModelId, OperatingState, usize, usize),
+    Pair(ModelId, OperatingState, [usize; 2], bool),
 }
 
 /// What something is looked for under. Its variants stand in the order of those of [`Key`], so that
@@ -46,7 +46,7 @@ pub(crate) enum Wanted<'a> {
     State(ModelId, &'a OperatingState),
     Reading(ModelId, &'a OperatingState, &'a Probe),
     Weighed(ModelId, &'a str),
-    Pair(ModelId, &'a OperatingState, usize, usize),
+    Pair(ModelId, &'a OperatingState, [usize; 2], bool),
 }
 
 impl Wanted<'_> {
@@ -55,7 +55,7 @@ impl Wanted<'_> {
             Self::State(m, s) => Key::State(m, s.clone()),
             Self::Reading(m, s, p) => Key::Reading(m, s.clone(), p.clone()),
             Self::Weighed(m, text) => Key::Weighed(m, text.to_owned()),
-            Self::Pair(m, s, a, b) => Key::Pair(m, s.clone(), a, b),
+            Self::Pair(m, s, pair, heard) => Key::Pair(m, s.clone(), pair, heard),
         }
     }
 }
@@ -66,8 +66,8 @@ impl Equivalent<Key> for Wanted<'_> {
             (Self::State(m, s), Key::State(n, t)) => m == n && *s == t,
             (Self::Reading(m, s, p), Key::Reading(n, t, q)) => m == n && *s == t && *p == q,
             (Self::Weighed(m, s), Key::Weighed(n, t)) => m == n && *s == t,
-            (Self::Pair(m, s, a, b), Key::Pair(n, t, c, d)) => {
-                m == n && *s == t && (a, b) == (c, d)
+            (Self::Pair(m, s, pair, heard), Key::Pair(n, t, other, how)) => {
+                m == n && *s == t && pair == other && heard == how
             }
             _ => false,
         }

@@ -493,17 +493,48 @@ impl Model {
         self.items.iter().position(|x| x == id)
     }
 
-    /// What two hypotheses at once predict for a state, from the cache when it is there.
-    pub fn pair(&self, state: &OperatingState, a: usize, b: usize) -> Arc<Snapshot> {
-        let wanted = Wanted::Pair(self.id, state, a, b);
-        if let Some(hit) = self.cache.get(wanted) {
-            return hit;
+    /// What two hypotheses at once predict for a state, for one pair after the other, from the cache
+    /// where it is there. Who is heard, which takes much longer, is worked out only if wanted.
+    pub fn pairs(
+        &self,
+        state: &OperatingState,
+        pairs: &[[usize; 2]],
+        heard: bool,
+    ) -> Vec<Arc<Snapshot>> {
+        let wanted = |pair: &[usize; 2]| Wanted::Pair(self.id, state, *pair, heard);
+        let known: Vec<Option<Arc<Snapshot>>> =
+            pairs.iter().map(|pair| self.cache.get(wanted(pair))).collect();
+        let missing: Vec<[usize; 2]> =
+            pairs.iter().zip(&known).filter(|(_, k)| k.is_none()).map(|(pair, _)| *pair).collect();
+        if missing.is_empty() {
+            return known.into_iter().flatten().collect();
         }
-        let changes: Vec<Change> =
-            [a, b].iter().flat_map(|h| self.faults[*h].changes.iter().copied()).collect();
-        let made = Arc::new(self.snapshot(state, &changes));
-        self.cache.put(wanted, &made);
-        made
+        let p = self.predict(state);
+        let stretch = missing.len().div_ceil(2 * rayon::current_num_threads()).max(1);
+        let parts: Vec<Vec<Arc<Snapshot>>> = missing
+            .par_chunks(stretch)
+            .map(|part| {
+                let mut sweep = p.sweep.clone();
+                let mut solved = |pair: &[usize; 2]| {
+                    let of = |h: &usize| self.faults[*h].changes.iter().copied();
+                    let changes: Vec<Change> = pair.iter().flat_map(of).collect();
+                    let made = Arc::new(match heard {
+                        true => self.take(&p, &mut sweep, &changes),
+                        false => Snapshot::of(&self.circuit, &p.base, &sweep.solve(&changes)),
+                    });
+                    self.cache.put(wanted(pair), &made);
+                    made
+                };
+                part.iter().map(&mut solved).collect()
+            })
+            .collect();
+        let mut solved = parts.into_iter().flatten();
+        known.into_iter().map_while(|k| k.or_else(|| solved.next())).collect()
+    }
+
+    /// The same of one pair.
+    pub fn pair(&self, state: &OperatingState, pair: [usize; 2], heard: bool) -> Arc<Snapshot> {
+        self.pairs(state, &[pair], heard).remove(0)
     }
 
     /// The likelihoods of a piece of evidence, from the cache when they are there.
@@ -527,21 +558,6 @@ impl Model {
         let p = self.predict(state);
         let mut sweep = p.sweep.clone();
         self.take(&p, &mut sweep, changes)
-    }
-
-    /// The same for many sets of changes.
-    pub fn snapshots(&self, state: &OperatingState, all: &[Vec<Change>]) -> Vec<Snapshot> {
-        let p = self.predict(state);
-        let stretch = all.len().div_ceil(2 * rayon::current_num_threads()).max(1);
-        let parts: Vec<Vec<Snapshot>> = all
-            .par_chunks(stretch)
-            .map(|part| {
-                let mut sweep = p.sweep.clone();
-                let snapshot = |changes: &Vec<Change>| self.take(&p, &mut sweep, changes);
-                part.iter().map(snapshot).collect()
-            })
-            .collect();
-        parts.into_iter().flatten().collect()
     }
 
     /// What a meter shows under any changes of the circuit; infinite is over limit.

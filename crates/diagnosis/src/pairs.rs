@@ -7,6 +7,8 @@ use crate::prior::Priors;
 use circuit::{Change, Fault};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+use vehicle::OperatingState;
 
 /// Two faults at once.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -111,25 +113,25 @@ pub(crate) fn best(
     bounded.truncate(EXACT);
     let prepared =
         evidence.iter().map(|e| e.prepare(model)).collect::<Result<Vec<_>, ModelError>>()?;
-    // What each pair predicts, state by state.
-    let mut states: Vec<_> =
-        prepared.iter().filter(|p| p.is_predicted()).map(|p| p.state).collect();
-    states.sort_unstable();
-    states.dedup();
-    let both: Vec<([&Fault; 2], Vec<Change>)> = bounded
+    // What each pair predicts, state by state; who is heard only where codes and answers were found.
+    let mut states: BTreeMap<&OperatingState, bool> = BTreeMap::new();
+    for (e, _) in evidence.iter().zip(&prepared).filter(|(_, p)| p.is_predicted()) {
+        *states.entry(&e.state).or_default() |= e.finding.is_heard();
+    }
+    let numbers: Vec<[usize; 2]> = bounded.iter().map(|(_, a, b)| [*a, *b]).collect();
+    let predicted: BTreeMap<&OperatingState, Vec<Arc<Snapshot>>> = states
+        .into_iter()
+        .map(|(state, heard)| (state, model.pairs(state, &numbers, heard)))
+        .collect();
+    let both: Vec<([&Fault; 2], Vec<Change>)> = numbers
         .iter()
-        .map(|(_, a, b)| {
-            let faults = [&model.faults[*a], &model.faults[*b]];
+        .map(|pair| {
+            let faults = pair.map(|h| &model.faults[h]);
             (faults, faults.iter().flat_map(|f| f.changes.iter().copied()).collect())
         })
         .collect();
-    let changes: Vec<Vec<Change>> = both.iter().map(|(_, changes)| changes.clone()).collect();
-    let predicted: Vec<Vec<Snapshot>> =
-        states.iter().map(|state| model.snapshots(state, &changes)).collect();
-    let of = |p: &Prepared<'_>| {
-        let state = states.binary_search(&p.state).ok();
-        p.under_pairs(model, &both, state.map(|s| predicted[s].as_slice()))
-    };
+    let of =
+        |p: &Prepared<'_>| p.under_pairs(model, &both, predicted.get(p.state).map(Vec::as_slice));
     let logs = prepared.par_iter().map(of).collect::<Result<Vec<_>, ModelError>>()?;
     // Added in sorted order, so that the order of the evidence does not matter.
     let sum = |k: usize| {

@@ -174,7 +174,7 @@ pub enum Finding {
 
 impl Finding {
     /// Whether it is something a module said, so that it hangs on who is heard.
-    fn is_heard(&self) -> bool {
+    pub(crate) fn is_heard(&self) -> bool {
         matches!(self, Self::Code { .. } | Self::Answer { .. })
     }
 
@@ -317,7 +317,7 @@ impl Prepared<'_> {
         &self,
         model: &Model,
         pairs: &[([&Fault; 2], Vec<Change>)],
-        snapshots: Option<&[Snapshot]>,
+        snapshots: Option<&[Arc<Snapshot>]>,
     ) -> Result<Vec<f64>, ModelError> {
         if let (Kind::Reading(probe, read), Some(expected)) = (&self.kind, &self.expected) {
             let leads = probe.leads(&model.circuit)?;
@@ -328,7 +328,7 @@ impl Prepared<'_> {
             };
             return Ok(pairs.iter().zip(values).map(of).collect());
         }
-        let snapshot = |k: usize| snapshots.and_then(|s| s.get(k));
+        let snapshot = |k: usize| snapshots.and_then(|s| s.get(k)).map(AsRef::as_ref);
         pairs.iter().enumerate().map(|(k, (f, _))| self.under(model, f, snapshot(k))).collect()
     }
 

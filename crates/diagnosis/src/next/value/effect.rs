@@ -32,7 +32,7 @@ impl Scales<'_> {
         let item = swapped.map(|id| format!("part:{id}"));
         let words = Words::of(["normal", "weak", "nothing"]);
         Some(self.rows(words, &sound, 0.0, |l, into| {
-            let Some(s) = self.snapshot(&p, c, l) else { return false };
+            let Some(s) = self.snapshot(&p, c, l, false) else { return false };
             let of_item =
                 matches!(l.what, Explains::Fault(h) if Some(&model.faults[h].repair_item) == item.as_ref());
             into.extend(match &mut sweep {

@@ -80,12 +80,20 @@ impl<'a> Scales<'a> {
         scales
     }
 
-    fn snapshot<'p>(&self, p: &'p Predictions, c: &Candidate, l: &Live) -> Option<Held<'p>> {
+    /// What an explanation predicts; with who is heard, as far as that was worked out, if wanted.
+    fn snapshot<'p>(
+        &self,
+        p: &'p Predictions,
+        c: &Candidate,
+        l: &Live,
+        heard: bool,
+    ) -> Option<Held<'p>> {
         match l.what {
+            Explains::Fault(h) if heard => p.heard(h).map(Held::Here),
             Explains::Fault(h) => p.fault(h).map(Held::Here),
             Explains::Pair(k) => {
                 let pair = self.posterior.pairs.get(k)?;
-                Some(Held::Shared(self.model.pair(&c.state, pair.a, pair.b)))
+                Some(Held::Shared(self.model.pair(&c.state, [pair.a, pair.b], heard)))
             }
             Explains::Elsewhere => None,
         }

@@ -48,7 +48,9 @@ impl Scales<'_> {
                 let known = |l: &Live| l.what != Explains::Elsewhere;
                 self.live.iter().map(|l| known(l).then(|| value(l))).collect()
             }
-            false => self.live.iter().map(|l| Some(quick(&*self.snapshot(&p, c, l)?))).collect(),
+            false => {
+                self.live.iter().map(|l| Some(quick(&*self.snapshot(&p, c, l, false)?))).collect()
+            }
         };
         let least = 2.0 * probe.instrument.sigma(if healthy.is_finite() { healthy } else { 0.0 });
         let differs = |v: &f64| v.is_finite() != healthy.is_finite() || (v - healthy).abs() > least;

@@ -9,6 +9,8 @@ use std::collections::HashMap;
 
 /// Chance that any outcome comes up for no reason: many monitors stand near their thresholds.
 const SCAN_SLIP: f64 = 0.06;
+/// Explanations for which it is worked out who would be heard.
+const HEARD: usize = 200;
 /// What a scan shows when it is none of the likelier outcomes.
 const NO_WORDS: &str = "anything else";
 
@@ -16,22 +18,20 @@ impl Scales<'_> {
     /// A scan: its outcomes are what the modules could say together.
     pub(super) fn scan(&self, c: &Candidate) -> Option<Table> {
         let p = self.model.predict(&c.state);
-        let solved: Vec<usize> = self
-            .live
-            .iter()
-            .filter_map(|l| match l.what {
-                Explains::Fault(h) if p.is_solved(h) => Some(h),
+        // Who is heard counts for the likeliest only: to work it out takes far longer than all else.
+        let mut likeliest: Vec<usize> = (0..self.live.len()).collect();
+        likeliest.sort_by(|a, b| self.weights[*b].total_cmp(&self.weights[*a]));
+        let mut is_heard = vec![false; self.live.len()];
+        likeliest.iter().take(HEARD).for_each(|k| is_heard[*k] = true);
+        let wanted: Vec<usize> = (self.live.iter().zip(&is_heard))
+            .filter_map(|(l, heard)| match l.what {
+                Explains::Fault(h) if *heard && p.is_solved(h) => Some(h),
                 _ => None,
             })
             .collect();
-        self.model.predict_heard_some(&c.state, &solved);
-        let held: Vec<Option<Held<'_>>> = self
-            .live
-            .iter()
-            .map(|l| match l.what {
-                Explains::Fault(h) => p.heard(h).map(Held::Here),
-                _ => self.snapshot(&p, c, l),
-            })
+        self.model.predict_heard_some(&c.state, &wanted);
+        let held: Vec<Option<Held<'_>>> = (self.live.iter().zip(&is_heard))
+            .map(|(l, heard)| self.snapshot(&p, c, l, *heard))
             .collect();
         let key = Snapshot::software;
         let mut classes: HashMap<_, f64> = HashMap::new();
