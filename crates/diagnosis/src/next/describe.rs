@@ -119,7 +119,7 @@ pub(super) fn describe(
         black: kind.black,
         watched: kind.watched,
         outputs: c.state.outputs.iter().cloned().collect(),
-        state: c.state.clone(),
+        state: (*c.state).clone(),
         state_text,
         minutes,
         information_bits: value,

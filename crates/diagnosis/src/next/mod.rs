@@ -55,7 +55,7 @@ const COARSE: usize = 320;
 /// Candidates let through beside them, in the place of those that a meter spoils.
 const SPARE: usize = 8;
 /// Candidates weighed before looking again whether the rest can still be better.
-const AT_A_TIME: usize = 128;
+const AT_A_TIME: usize = 256;
 /// Information about whether it is the leading item below which a check proves nothing, bits.
 const WORTHLESS_PROOF_BITS: f64 = 0.15;
 /// A proof tells at least this share of what the best one would.
@@ -155,30 +155,30 @@ fn likeliest(live: &[Live]) -> Vec<Live> {
 
 fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
     let field = Field { model: ask.model, posterior: ask.posterior, live, now: ask.now };
-    let mut all = candidates::all(&field);
+    let all = candidates::all(&field);
     let refused = |c: &Candidate| !ask.refused.is_empty() && is_refused(ask.refused, &c.id());
-    all.retain(|c| !refused(c) && !taken(ask.evidence, c, in_any_state));
-    all
+    let open = |c: &Candidate| !refused(c) && !taken(ask.evidence, c, in_any_state);
+    all.into_par_iter().filter(open).collect()
+}
+
+/// Explanations that come and go: the weight of that, and where they lie.
+fn wavering<'a>(ask: &Ask<'a>, live: &[Live]) -> Vec<(f64, &'a str)> {
+    let of = |l: &Live| match l.what {
+        Explains::Fault(h) => {
+            let share = ask.posterior.share_wavering(h);
+            (share > 0.01).then(|| (l.p * share, ask.model.faults[h].repair_item.as_str()))
+        }
+        _ => None,
+    };
+    live.iter().filter_map(of).collect()
 }
 
 /// Minutes of a check, with those lost on average by disturbing a contact that comes and goes.
-fn minutes(ask: &Ask<'_>, live: &[Live], c: &Candidate) -> f64 {
+fn minutes(ask: &Ask<'_>, wavering: &[(f64, &str)], c: &Candidate) -> f64 {
     let mut minutes = c.minutes(ask.model, ask.now);
     for (connector, lost) in c.disturbs(ask.now) {
-        let wavering: f64 = live
-            .iter()
-            .filter_map(|l| match l.what {
-                Explains::Fault(h) => {
-                    let share = ask.posterior.share_wavering(h);
-                    let item = &ask.model.faults[h].repair_item;
-                    let there = share > 0.01
-                        && circuit::place::lies_at(&ask.model.circuit, item, connector);
-                    there.then_some(l.p * share)
-                }
-                _ => None,
-            })
-            .sum();
-        minutes += lost * wavering;
+        let here = |item: &str| circuit::place::lies_at(&ask.model.circuit, item, connector);
+        minutes += lost * wavering.iter().filter(|w| here(w.1)).map(|w| w.0).sum::<f64>();
     }
     minutes
 }
@@ -206,33 +206,41 @@ fn rank(
     floor: f64,
     candidates: Vec<Candidate>,
 ) -> Vec<Valued> {
+    let wavering = wavering(ask, scales.live);
     let mut waiting: Vec<(f64, usize, Candidate)> = candidates
-        .into_iter()
+        .into_par_iter()
         .enumerate()
         .filter(|(_, c)| c.at_most > least)
         .map(|(k, c)| (c.at_most / c.minutes(ask.model, ask.now), k, c))
         .filter(|(promise, ..)| *promise >= floor)
         .collect();
-    waiting.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-    let mut valued: Vec<(usize, Valued)> = Vec::new();
+    waiting.par_sort_unstable_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    let mut valued: Vec<(f64, usize, Valued)> = Vec::new();
+    let mut rates: Vec<f64> = Vec::new();
     let mut waiting = waiting.into_iter().peekable();
     while let Some((promise, ..)) = waiting.peek() {
-        if valued.len() >= most && *promise < valued[most - 1].1.rate() {
-            break;
+        if most > 0 && rates.len() >= most {
+            let (_, least_of_most, _) =
+                rates.select_nth_unstable_by(most - 1, |a, b| b.total_cmp(a));
+            if promise < least_of_most {
+                break;
+            }
         }
+        let before = valued.len();
         let some: Vec<_> = waiting.by_ref().take(AT_A_TIME).collect();
         valued.par_extend(some.into_par_iter().filter_map(|(_, k, candidate)| {
             let table = scales.table(&candidate)?;
             let bits = scales.information(&table);
             (bits > least).then(|| {
-                let minutes = minutes(ask, scales.live, &candidate);
-                (k, Valued { candidate, table, bits, minutes })
+                let minutes = minutes(ask, &wavering, &candidate);
+                (bits / minutes, k, Valued { candidate, table, bits, minutes })
             })
         }));
-        // Of those that are worth the same the first, whatever was weighed first.
-        valued.sort_by(|a, b| b.1.rate().total_cmp(&a.1.rate()).then(a.0.cmp(&b.0)));
+        rates.extend(valued[before..].iter().map(|v| v.0));
     }
-    valued.into_iter().map(|(_, v)| v).collect()
+    // Of those that are worth the same the first, whatever was weighed first.
+    valued.sort_unstable_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    valued.into_iter().map(|(.., v)| v).collect()
 }
 
 /// Ever finer sieves: by the likeliest explanation of each repair, by the likeliest explanations,
@@ -276,7 +284,7 @@ fn sieve(
         .iter()
         .filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
         .collect();
-    let mut states: Vec<&OperatingState> = sieved.iter().map(|v| &v.candidate.state).collect();
+    let mut states: Vec<&OperatingState> = sieved.iter().map(|v| &*v.candidate.state).collect();
     states.sort();
     states.dedup();
     for state in states {
@@ -374,7 +382,7 @@ fn is_refused(refused: &[String], id: &str) -> bool {
 
 fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
     evidence.iter().any(|e| {
-        let alike = in_any_state || e.state == c.state;
+        let alike = in_any_state || e.state == *c.state;
         match (&e.finding, &c.what) {
             (Finding::Reading { instrument, red, black, .. }, What::Reading(p)) => {
                 alike

@@ -169,7 +169,7 @@ fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Evidence> 
             strength.map(found).into_iter().collect()
         }
     };
-    let state = &c.state;
+    let state = &*c.state;
     findings
         .into_iter()
         .map(|finding| Evidence { state: state.clone(), present, moment, finding })
@@ -255,7 +255,7 @@ pub fn work(
                     worked.minutes += c.minutes(model, &now);
                     let found = perform(bench, &c, worked.checks as u64 + FIRST_CHECK);
                     worked.log.push(told(model, &worked, &c, None, &found));
-                    now = c.state;
+                    now = (*c.state).clone();
                     evidence.extend(found);
                     continue;
                 }
@@ -312,7 +312,7 @@ pub fn work(
         if found.is_empty() {
             refused.push(c.id());
         }
-        now = c.state.clone();
+        now = (*c.state).clone();
         // Nothing stays driven between two checks.
         now.outputs.clear();
         evidence.extend(found);

@@ -3,6 +3,7 @@
 use crate::model::Model;
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
+use std::sync::Arc;
 use vehicle::{OperatingState, Vehicle};
 
 mod component;
@@ -75,9 +76,9 @@ pub struct Candidate {
     /// What is looked at.
     pub what: What,
     /// The state it is looked at in.
-    pub state: OperatingState,
+    pub state: Arc<OperatingState>,
     /// Name of that state, for the id.
-    pub state_id: String,
+    pub state_id: Arc<str>,
     /// Information it can give at most, bits; infinite where nobody has thought about it.
     pub at_most: f64,
 }
@@ -112,8 +113,12 @@ impl Field<'_> {
 
 impl Candidate {
     /// A check in a state.
-    pub fn new(what: What, state: OperatingState, state_id: impl Into<String>) -> Self {
-        Self { what, state, state_id: state_id.into(), at_most: f64::INFINITY }
+    pub fn new(
+        what: What,
+        state: impl Into<Arc<OperatingState>>,
+        state_id: impl Into<Arc<str>>,
+    ) -> Self {
+        Self { what, state: state.into(), state_id: state_id.into(), at_most: f64::INFINITY }
     }
 
     /// Stable id.

@@ -7,7 +7,8 @@ use crate::next::value::MOST_BINS;
 use crate::posterior::Explains;
 use circuit::{Instrument, Probe};
 use rayon::prelude::*;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::Arc;
 use vehicle::{Element, NamedState, OperatingState, Vehicle};
 
 /// Voltages nearer than this look alike to the first sieve, volts.
@@ -81,6 +82,10 @@ fn drops(model: &Model) -> Vec<(String, String)> {
     pairs
 }
 
+fn clamp(wire: &str) -> Probe {
+    Probe { instrument: Instrument::Amps, red: wire.to_owned(), black: String::new() }
+}
+
 /// Everywhere a lead can go, resolved once for a vehicle.
 #[derive(Debug)]
 pub struct Reachable {
@@ -88,6 +93,9 @@ pub struct Reachable {
     points: Vec<(String, usize)>,
     /// Pairs of points with their nodes.
     drops: Vec<(String, String, [usize; 2])>,
+    /// Minutes to place the leads at each point with the black one on the battery, at each pair, and
+    /// a clamp round each conductor.
+    minutes: [Vec<f64>; 3],
     /// Drops with an end at each node.
     drops_at: Vec<Vec<usize>>,
     /// Nodes of bus lines.
@@ -104,7 +112,7 @@ impl Reachable {
     pub fn of(model: &Model) -> Self {
         let c = &model.circuit;
         let node = |id: &String| c.node(id).ok();
-        let points = points(model)
+        let points: Vec<(String, usize)> = points(model)
             .into_iter()
             .filter(|p| *p != c.reference)
             .filter_map(|p| node(&p).map(|n| (p, n)))
@@ -121,7 +129,13 @@ impl Reachable {
                 drops_at[*n].push(d);
             }
         }
+        let minutes = |p: Probe| probe_minutes(model, &p);
         Self {
+            minutes: [
+                points.iter().map(|(p, _)| minutes(Probe::volts(p, &c.reference))).collect(),
+                drops.iter().map(|(a, b, _)| minutes(Probe::volts(a, b))).collect(),
+                c.vehicle.wires.iter().map(|w| minutes(clamp(&w.id))).collect(),
+            ],
             points,
             drops,
             drops_at,
@@ -275,44 +289,52 @@ pub(super) fn in_state(
     let model = field.model;
     let (reference, reachable) = (&model.circuit.reference, model.reachable());
     let prints = prints(field, state);
-    // Of readings that say the same, the quickest.
-    let mut best: BTreeMap<(u8, u64), (f64, Print, Probe)> = BTreeMap::new();
     let before = state_minutes(model, field.now, state, state_id);
-    let mut offer = |kind: u8, print: Print, probe: Probe| {
-        // What is bare on a plugged part goes away with it.
-        let gone = |id: &str| id.ends_with(":part") && state.unplugged.contains(owner(id));
-        if print.fingerprint == 0 || gone(&probe.red) || gone(&probe.black) {
+    // What is bare on a plugged part goes away with it.
+    let gone = |id: &str| id.ends_with(":part") && state.unplugged.contains(owner(id));
+    // Of readings that say the same, the quickest.
+    let mut best: HashMap<(usize, u64), (f64, Print, usize)> = HashMap::new();
+    let mut offer = |kind: usize, print: Print, number: usize, points: [&str; 2]| {
+        if print.fingerprint == 0 || points.into_iter().any(gone) {
             return;
         }
-        let minutes = before + probe_minutes(model, &probe);
+        let minutes = before + reachable.minutes[kind][number];
         match best.get_mut(&(kind, print.fingerprint)) {
             Some(known) if known.0 <= minutes => {}
             _ => {
-                best.insert((kind, print.fingerprint), (minutes, print, probe));
+                best.insert((kind, print.fingerprint), (minutes, print, number));
             }
         }
     };
     let black = model.circuit.node(reference).map_or(0.0, |n| prints.nodes[n].mass);
-    for (point, node) in &reachable.points {
+    for (k, (point, node)) in reachable.points.iter().enumerate() {
         if !reachable.bus[*node] {
             // The black lead's end may move as well.
             let mut print = prints.nodes[*node];
             print.mass += black;
-            offer(0, print, Probe::volts(point, reference));
+            offer(0, print, k, [point, ""]);
         }
     }
-    for ((a, b, [x, y]), print) in reachable.drops.iter().zip(&prints.drops) {
+    for (k, ((a, b, [x, y]), print)) in reachable.drops.iter().zip(&prints.drops).enumerate() {
         if !reachable.bus[*x] && !reachable.bus[*y] {
-            offer(1, *print, Probe::volts(a, b));
+            offer(1, *print, k, [a, b]);
         }
     }
-    for (wire, print) in model.circuit.vehicle.wires.iter().zip(&prints.wires) {
-        let probe =
-            Probe { instrument: Instrument::Amps, red: wire.id.clone(), black: String::new() };
-        offer(2, *print, probe);
+    for (k, print) in prints.wires.iter().enumerate() {
+        offer(2, *print, k, ["", ""]);
     }
-    out.extend(best.into_values().map(|(_, print, probe)| {
-        let mut candidate = Candidate::new(What::Reading(probe), state.clone(), state_id);
+    let mut best: Vec<_> = best.into_iter().collect();
+    best.sort_unstable_by_key(|(key, _)| *key);
+    let (state, state_id): (Arc<OperatingState>, Arc<str>) =
+        (Arc::new(state.clone()), state_id.into());
+    out.extend(best.into_iter().map(|((kind, _), (_, print, k))| {
+        let probe = match kind {
+            0 => Probe::volts(&reachable.points[k].0, reference),
+            1 => Probe::volts(&reachable.drops[k].0, &reachable.drops[k].1),
+            _ => clamp(&model.circuit.vehicle.wires[k].id),
+        };
+        let what = What::Reading(probe);
+        let mut candidate = Candidate::new(what, Arc::clone(&state), Arc::clone(&state_id));
         candidate.at_most = print.at_most(prints.unknown);
         candidate
     }));
