@@ -40,7 +40,7 @@ pub struct Ask<'a> {
 
 /// Hypotheses that shape the next check at most, and tools that load the circuit, for which each of
 /// them is solved anew, among the candidates that the sieve lets through.
-const MOST_LIVE: usize = 2000;
+const MOST_LIVE: usize = 1000;
 const MOST_LOADING: usize = 4;
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
@@ -51,7 +51,7 @@ const SIEVE_HYPOTHESES: usize = 200;
 const SIEVED: usize = 32;
 /// Repairs that a sieve before it looks at, and candidates that one lets through.
 const HEADS: usize = 64;
-const COARSE: usize = 320;
+const COARSE: usize = 160;
 /// Candidates let through beside them, in the place of those that a meter spoils.
 const SPARE: usize = 8;
 /// Candidates weighed before looking again whether the rest can still be better.
@@ -173,9 +173,9 @@ fn wavering<'a>(ask: &Ask<'a>, live: &[Live]) -> Vec<(f64, &'a str)> {
     live.iter().filter_map(of).collect()
 }
 
-/// Minutes of a check, with those lost on average by disturbing a contact that comes and goes.
-fn minutes(ask: &Ask<'_>, wavering: &[(f64, &str)], c: &Candidate) -> f64 {
-    let mut minutes = c.minutes(ask.model, ask.now);
+/// Minutes lost on average by disturbing a contact that comes and goes.
+fn lost(ask: &Ask<'_>, wavering: &[(f64, &str)], c: &Candidate) -> f64 {
+    let mut minutes = 0.0;
     for (connector, lost) in c.disturbs(ask.now) {
         let here = |item: &str| circuit::place::lies_at(&ask.model.circuit, item, connector);
         minutes += lost * wavering.iter().filter(|w| here(w.1)).map(|w| w.0).sum::<f64>();
@@ -207,14 +207,15 @@ fn rank(
     candidates: Vec<Candidate>,
 ) -> Vec<Valued> {
     let wavering = wavering(ask, scales.live);
-    let mut waiting: Vec<(f64, usize, Candidate)> = candidates
+    let mut waiting: Vec<(f64, f64, usize, Candidate)> = candidates
         .into_par_iter()
         .enumerate()
         .filter(|(_, c)| c.at_most > least)
-        .map(|(k, c)| (c.at_most / c.minutes(ask.model, ask.now), k, c))
+        .map(|(k, c)| (c.minutes(ask.model, ask.now), k, c))
+        .map(|(minutes, k, c)| (c.at_most / minutes, minutes, k, c))
         .filter(|(promise, ..)| *promise >= floor)
         .collect();
-    waiting.par_sort_unstable_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    waiting.par_sort_unstable_by(|a, b| b.0.total_cmp(&a.0).then(a.2.cmp(&b.2)));
     let mut valued: Vec<(f64, usize, Valued)> = Vec::new();
     let mut rates: Vec<f64> = Vec::new();
     let mut waiting = waiting.into_iter().peekable();
@@ -228,11 +229,11 @@ fn rank(
         }
         let before = valued.len();
         let some: Vec<_> = waiting.by_ref().take(AT_A_TIME).collect();
-        valued.par_extend(some.into_par_iter().filter_map(|(_, k, candidate)| {
+        valued.par_extend(some.into_par_iter().filter_map(|(_, quick, k, candidate)| {
             let table = scales.table(&candidate)?;
             let bits = scales.information(&table);
             (bits > least).then(|| {
-                let minutes = minutes(ask, &wavering, &candidate);
+                let minutes = quick + lost(ask, &wavering, &candidate);
                 (bits / minutes, k, Valued { candidate, table, bits, minutes })
             })
         }));

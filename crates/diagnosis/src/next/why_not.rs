@@ -48,7 +48,8 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let scales = Scales::new(model, ask.posterior, &live);
     let table = scales.table(&candidate);
     let bits = table.as_ref().map_or(0.0, |t| scales.information(t));
-    let minutes = super::minutes(ask, &super::wavering(ask, &live), &candidate);
+    let disturbed = super::lost(ask, &super::wavering(ask, &live), &candidate);
+    let minutes = candidate.minutes(ask.model, ask.now) + disturbed;
     let sound = crate::evidence::reading::sound(model, state, probe)?;
     let traps = verdict::traps(model, state, probe);
     let best = checks(ask, 1)?.into_iter().next();
