@@ -3,6 +3,7 @@
 
 use crate::evidence::Likelihood;
 use crate::evidence::reading::Expected;
+use crate::evidence::tool::ToolShows;
 use crate::model::Predictions;
 use crate::snapshot::Snapshot;
 use circuit::Probe;
@@ -37,6 +38,7 @@ enum Key {
     Reading(ModelId, OperatingState, Probe),
     Weighed(ModelId, String),
     Pair(ModelId, OperatingState, [usize; 2], bool),
+    Tool(ModelId, OperatingState, Probe),
 }
 
 /// What something is looked for under. Its variants stand in the order of those of [`Key`], so that
@@ -47,6 +49,7 @@ pub(crate) enum Wanted<'a> {
     Reading(ModelId, &'a OperatingState, &'a Probe),
     Weighed(ModelId, &'a str),
     Pair(ModelId, &'a OperatingState, [usize; 2], bool),
+    Tool(ModelId, &'a OperatingState, &'a Probe),
 }
 
 impl Wanted<'_> {
@@ -56,6 +59,7 @@ impl Wanted<'_> {
             Self::Reading(m, s, p) => Key::Reading(m, s.clone(), p.clone()),
             Self::Weighed(m, text) => Key::Weighed(m, text.to_owned()),
             Self::Pair(m, s, pair, heard) => Key::Pair(m, s.clone(), pair, heard),
+            Self::Tool(m, s, p) => Key::Tool(m, s.clone(), p.clone()),
         }
     }
 }
@@ -64,7 +68,8 @@ impl Equivalent<Key> for Wanted<'_> {
     fn equivalent(&self, key: &Key) -> bool {
         match (self, key) {
             (Self::State(m, s), Key::State(n, t)) => m == n && *s == t,
-            (Self::Reading(m, s, p), Key::Reading(n, t, q)) => m == n && *s == t && *p == q,
+            (Self::Reading(m, s, p), Key::Reading(n, t, q))
+            | (Self::Tool(m, s, p), Key::Tool(n, t, q)) => m == n && *s == t && *p == q,
             (Self::Weighed(m, s), Key::Weighed(n, t)) => m == n && *s == t,
             (Self::Pair(m, s, pair, heard), Key::Pair(n, t, other, how)) => {
                 m == n && *s == t && pair == other && heard == how
@@ -81,6 +86,7 @@ enum Held {
     Reading(Arc<Expected>),
     Weighed(Arc<Likelihood>),
     Pair(Arc<Snapshot>),
+    Tool(Arc<ToolShows>),
 }
 
 impl Held {
@@ -91,6 +97,7 @@ impl Held {
                 Held::Reading(x) => 16 * x.faults.len(),
                 Held::Weighed(l) => 8 * (l.there.len() + l.wavering.as_ref().map_or(0, Vec::len)),
                 Held::Pair(s) => s.bytes(),
+                Held::Tool(t) => t.bytes(),
             }
     }
 }
@@ -146,7 +153,7 @@ macro_rules! keep {
         }
     )+};
 }
-keep!(Predictions => State, Expected => Reading, Likelihood => Weighed, Snapshot => Pair);
+keep!(Predictions => State, Expected => Reading, Likelihood => Weighed, Snapshot => Pair, ToolShows => Tool);
 
 impl Cache {
     /// A cache with room for so many bytes.
@@ -178,8 +185,11 @@ impl Cache {
     /// Forgets everything of a model.
     pub(crate) fn forget(&self, model: ModelId) {
         self.0.retain(|key, _| {
-            let (Key::State(m, ..) | Key::Reading(m, ..) | Key::Weighed(m, ..) | Key::Pair(m, ..)) =
-                key;
+            let (Key::State(m, ..)
+            | Key::Reading(m, ..)
+            | Key::Weighed(m, ..)
+            | Key::Pair(m, ..)
+            | Key::Tool(m, ..)) = key;
             *m != model
         });
     }

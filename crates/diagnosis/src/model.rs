@@ -6,6 +6,7 @@ mod unheard;
 use crate::cache::{Cache, ModelId, Wanted};
 use crate::evidence::Likelihood;
 use crate::evidence::reading::{self, Expected};
+use crate::evidence::tool::ToolShows;
 use crate::grids::Grids;
 use crate::next::candidates::{Loads, Reachable};
 use crate::prior::Priors;
@@ -535,6 +536,30 @@ impl Model {
     /// The same of one pair.
     pub fn pair(&self, state: &OperatingState, pair: [usize; 2], heard: bool) -> Arc<Snapshot> {
         self.pairs(state, &[pair], heard).remove(0)
+    }
+
+    /// What a tool that loads the circuit shows, as far as it was asked for before.
+    pub(crate) fn tool(&self, state: &OperatingState, probe: &Probe) -> Arc<ToolShows> {
+        let wanted = Wanted::Tool(self.id, state, probe);
+        self.cache.get(wanted).unwrap_or_else(|| {
+            let made = Arc::new(ToolShows::default());
+            self.cache.put(wanted, &made);
+            made
+        })
+    }
+
+    /// Takes in what it shows under more hypotheses.
+    pub(crate) fn tool_learns(
+        &self,
+        state: &OperatingState,
+        probe: &Probe,
+        tool: &Arc<ToolShows>,
+        more: Vec<(usize, f64)>,
+    ) {
+        if !more.is_empty() {
+            tool.learn(more);
+            self.cache.put(Wanted::Tool(self.id, state, probe), tool);
+        }
     }
 
     /// The likelihoods of a piece of evidence, from the cache when they are there.

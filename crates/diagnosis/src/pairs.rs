@@ -29,6 +29,10 @@ const BOTH: f64 = 0.03;
 const PER_FINDING: usize = 20;
 const VARIANTS: usize = 3;
 const EXACT: usize = 80;
+/// Pairs solved before looking again whether the rest can still matter, and how much less likely than
+/// the best explanation, as a logarithm, a pair must be at most to be left out.
+const AT_A_TIME: usize = 16;
+const FAR: f64 = 9.0;
 /// Log-likelihood ratio against a sound vehicle from which on a finding calls for a fault.
 const CALLS: f64 = 2.0;
 /// Log-likelihoods nearer than this are the same.
@@ -111,37 +115,68 @@ pub(crate) fn best(
         .collect();
     bounded.sort_by(|x, y| y.0.total_cmp(&x.0).then((x.1, x.2).cmp(&(y.1, y.2))));
     bounded.truncate(EXACT);
-    let prepared =
-        evidence.iter().map(|e| e.prepare(model)).collect::<Result<Vec<_>, ModelError>>()?;
-    // What each pair predicts, state by state; who is heard only where codes and answers were found.
-    let mut states: BTreeMap<&OperatingState, bool> = BTreeMap::new();
-    for (e, _) in evidence.iter().zip(&prepared).filter(|(_, p)| p.is_predicted()) {
-        *states.entry(&e.state).or_default() |= e.finding.is_heard();
+    let trial = Trial::new(model, evidence)?;
+    let mut best = posterior.best_log();
+    let mut pairs: Vec<Pair> = Vec::new();
+    for some in bounded.chunks(AT_A_TIME) {
+        if some[0].0 < best - FAR {
+            break;
+        }
+        let numbers: Vec<[usize; 2]> = some.iter().map(|(_, a, b)| [*a, *b]).collect();
+        for ([a, b], log) in numbers.iter().zip(trial.logs(&numbers)?) {
+            let log = prior(*a, *b) + log;
+            best = best.max(log);
+            pairs.push(Pair { a: *a, b: *b, p: 0.0, log });
+        }
     }
-    let numbers: Vec<[usize; 2]> = bounded.iter().map(|(_, a, b)| [*a, *b]).collect();
-    let predicted: BTreeMap<&OperatingState, Vec<Arc<Snapshot>>> = states
-        .into_iter()
-        .map(|(state, heard)| (state, model.pairs(state, &numbers, heard)))
-        .collect();
-    let both: Vec<([&Fault; 2], Vec<Change>)> = numbers
-        .iter()
-        .map(|pair| {
-            let faults = pair.map(|h| &model.faults[h]);
-            (faults, faults.iter().flat_map(|f| f.changes.iter().copied()).collect())
-        })
-        .collect();
-    let of =
-        |p: &Prepared<'_>| p.under_pairs(model, &both, predicted.get(p.state).map(Vec::as_slice));
-    let logs = prepared.par_iter().map(of).collect::<Result<Vec<_>, ModelError>>()?;
-    // Added in sorted order, so that the order of the evidence does not matter.
-    let sum = |k: usize| {
-        let mut of: Vec<f64> = logs.iter().map(|l| l[k]).collect();
-        of.sort_by(f64::total_cmp);
-        of.iter().sum::<f64>()
-    };
-    let mut pairs: Vec<Pair> = (bounded.iter().enumerate())
-        .map(|(k, (_, a, b))| Pair { a: *a, b: *b, p: 0.0, log: prior(*a, *b) + sum(k) })
-        .collect();
     pairs.sort_by(|x, y| y.log.total_cmp(&x.log).then((x.a, x.b).cmp(&(y.a, y.b))));
     Ok(pairs)
+}
+
+/// Evidence ready to be weighed against pairs.
+struct Trial<'a> {
+    model: &'a Model,
+    prepared: Vec<Prepared<'a>>,
+    /// States whose predictions some evidence is weighed by, and whether it matters who is heard.
+    states: BTreeMap<&'a OperatingState, bool>,
+}
+
+impl<'a> Trial<'a> {
+    fn new(model: &'a Model, evidence: &'a [Evidence]) -> Result<Self, ModelError> {
+        let prepared =
+            evidence.iter().map(|e| e.prepare(model)).collect::<Result<Vec<_>, ModelError>>()?;
+        let mut states: BTreeMap<&OperatingState, bool> = BTreeMap::new();
+        for (e, _) in evidence.iter().zip(&prepared).filter(|(_, p)| p.is_predicted()) {
+            *states.entry(&e.state).or_default() |= e.finding.is_heard();
+        }
+        Ok(Self { model, prepared, states })
+    }
+
+    /// Log-likelihood of all evidence under each of some pairs.
+    fn logs(&self, numbers: &[[usize; 2]]) -> Result<Vec<f64>, ModelError> {
+        let model = self.model;
+        let predicted: BTreeMap<&OperatingState, Vec<Arc<Snapshot>>> = self
+            .states
+            .iter()
+            .map(|(state, heard)| (*state, model.pairs(state, numbers, *heard)))
+            .collect();
+        let both: Vec<([&Fault; 2], Vec<Change>)> = numbers
+            .iter()
+            .map(|pair| {
+                let faults = pair.map(|h| &model.faults[h]);
+                (faults, faults.iter().flat_map(|f| f.changes.iter().copied()).collect())
+            })
+            .collect();
+        let of = |p: &Prepared<'_>| {
+            p.under_pairs(model, &both, predicted.get(p.state).map(Vec::as_slice))
+        };
+        let logs = self.prepared.par_iter().map(of).collect::<Result<Vec<_>, ModelError>>()?;
+        // Added in sorted order, so that the order of the evidence does not matter.
+        let sum = |k: usize| {
+            let mut of: Vec<f64> = logs.iter().map(|l| l[k]).collect();
+            of.sort_by(f64::total_cmp);
+            of.iter().sum::<f64>()
+        };
+        Ok((0..numbers.len()).map(sum).collect())
+    }
 }

@@ -219,6 +219,11 @@ impl Posterior {
         self.pairs.iter().filter(of).map(|p| p.p).sum()
     }
 
+    /// Log of the likeliest explanation's weight, not normalised.
+    pub(crate) fn best_log(&self) -> f64 {
+        self.logs.iter().copied().fold(f64::NEG_INFINITY, f64::max)
+    }
+
     /// Items from the likeliest down.
     pub fn ranking(&self) -> Vec<(usize, f64)> {
         let mut ranked: Vec<(usize, f64)> = self.items.iter().copied().enumerate().collect();

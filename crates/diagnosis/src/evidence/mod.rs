@@ -24,6 +24,7 @@ mod scan;
 pub(crate) mod seen;
 mod signal;
 pub(crate) mod substituted;
+pub(crate) mod tool;
 
 /// How strongly an effect shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]

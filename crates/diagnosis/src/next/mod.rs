@@ -16,6 +16,8 @@ use candidates::{Candidate, Field, What};
 use circuit::Instrument;
 pub use describe::{Check, Outcome, SetupLine};
 use rayon::prelude::*;
+use std::collections::HashMap;
+use std::sync::{Mutex, PoisonError};
 use value::{Scales, Table};
 use vehicle::OperatingState;
 
@@ -161,26 +163,42 @@ fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
     all.into_par_iter().filter(open).collect()
 }
 
-/// Explanations that come and go: the weight of that, and where they lie.
-fn wavering<'a>(ask: &Ask<'a>, live: &[Live]) -> Vec<(f64, &'a str)> {
-    let of = |l: &Live| match l.what {
-        Explains::Fault(h) => {
-            let share = ask.posterior.share_wavering(h);
-            (share > 0.01).then(|| (l.p * share, ask.model.faults[h].repair_item.as_str()))
-        }
-        _ => None,
-    };
-    live.iter().filter_map(of).collect()
+/// What is lost by disturbing a contact that comes and goes.
+struct Wavering<'a> {
+    ask: &'a Ask<'a>,
+    /// Explanations that come and go: the weight of that, and their repair items.
+    live: Vec<(f64, &'a str)>,
+    /// Their weight by what would be disturbed, as far as it was asked for.
+    at: Mutex<HashMap<String, f64>>,
 }
 
-/// Minutes lost on average by disturbing a contact that comes and goes.
-fn lost(ask: &Ask<'_>, wavering: &[(f64, &str)], c: &Candidate) -> f64 {
-    let mut minutes = 0.0;
-    for (connector, lost) in c.disturbs(ask.now) {
-        let here = |item: &str| circuit::place::lies_at(&ask.model.circuit, item, connector);
-        minutes += lost * wavering.iter().filter(|w| here(w.1)).map(|w| w.0).sum::<f64>();
+impl<'a> Wavering<'a> {
+    fn new(ask: &'a Ask<'a>, live: &[Live]) -> Self {
+        let of = |l: &Live| match l.what {
+            Explains::Fault(h) => {
+                let share = ask.posterior.share_wavering(h);
+                (share > 0.01).then(|| (l.p * share, ask.model.faults[h].repair_item.as_str()))
+            }
+            _ => None,
+        };
+        Self { ask, live: live.iter().filter_map(of).collect(), at: Mutex::default() }
     }
-    minutes
+
+    fn at(&self, owner: &str) -> f64 {
+        let mut at = self.at.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(weight) = at.get(owner) {
+            return *weight;
+        }
+        let here = |item: &str| circuit::place::lies_at(&self.ask.model.circuit, item, owner);
+        let weight = self.live.iter().filter(|w| here(w.1)).map(|w| w.0).sum();
+        at.insert(owner.to_owned(), weight);
+        weight
+    }
+
+    /// Minutes that a check loses on average.
+    fn minutes(&self, c: &Candidate) -> f64 {
+        c.disturbs(self.ask.now).into_iter().map(|(owner, lost)| lost * self.at(owner)).sum()
+    }
 }
 
 struct Valued {
@@ -206,7 +224,7 @@ fn rank(
     floor: f64,
     candidates: Vec<Candidate>,
 ) -> Vec<Valued> {
-    let wavering = wavering(ask, scales.live);
+    let wavering = Wavering::new(ask, scales.live);
     let mut waiting: Vec<(f64, f64, usize, Candidate)> = candidates
         .into_par_iter()
         .enumerate()
@@ -233,7 +251,7 @@ fn rank(
             let table = scales.table(&candidate)?;
             let bits = scales.information(&table);
             (bits > least).then(|| {
-                let minutes = quick + lost(ask, &wavering, &candidate);
+                let minutes = quick + wavering.minutes(&candidate);
                 (bits / minutes, k, Valued { candidate, table, bits, minutes })
             })
         }));

@@ -48,7 +48,7 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let scales = Scales::new(model, ask.posterior, &live);
     let table = scales.table(&candidate);
     let bits = table.as_ref().map_or(0.0, |t| scales.information(t));
-    let disturbed = super::lost(ask, &super::wavering(ask, &live), &candidate);
+    let disturbed = super::Wavering::new(ask, &live).minutes(&candidate);
     let minutes = candidate.minutes(ask.model, ask.now) + disturbed;
     let sound = crate::evidence::reading::sound(model, state, probe)?;
     let traps = verdict::traps(model, state, probe);

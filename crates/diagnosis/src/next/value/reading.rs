@@ -2,7 +2,7 @@
 
 use super::table::{Table, Words, phi};
 use super::{MOST_BINS, SLIP, Scales};
-use crate::evidence::reading::{Unsure, sigma, tool_shows};
+use crate::evidence::reading::{self, Unsure, sigma, tool_shows};
 use crate::model::{Snapshot, shown};
 use crate::next::candidates::Candidate;
 use crate::posterior::{Explains, Live};
@@ -31,25 +31,43 @@ fn edges(mut values: Vec<(f64, f64)>) -> Vec<f64> {
 }
 
 impl Scales<'_> {
+    /// What a tool that loads the circuit shows on a sound vehicle and under each explanation.
+    fn tool_reads(&self, c: &Candidate, probe: &Probe, leads: Leads) -> (f64, Vec<Option<f64>>) {
+        let model = self.model;
+        let tool = model.tool(&c.state, probe);
+        let healthy = tool.sound(|| reading::read(model, &c.state, &[], leads));
+        let (known, mut learnt) = (tool.known(), Vec::new());
+        let p = model.predict(&c.state);
+        let mut shows = None;
+        let mut solve = |l: &Live| {
+            let shows = shows.get_or_insert_with(|| tool_shows(&model.circuit, &p, leads));
+            shows(&self.changes(l))
+        };
+        let value = |l: &Live| match l.what {
+            Explains::Fault(h) => Some(known.get(&h).copied().unwrap_or_else(|| {
+                let value = solve(l);
+                learnt.push((h, value));
+                value
+            })),
+            Explains::Pair(_) => Some(solve(l)),
+            Explains::Elsewhere => None,
+        };
+        let values = self.live.iter().map(value).collect();
+        model.tool_learns(&c.state, probe, &tool, learnt);
+        (healthy, values)
+    }
+
     pub(super) fn reading(&self, c: &Candidate, probe: &Probe) -> Option<Table> {
         let model = self.model;
         let leads = probe.leads(&model.circuit).ok()?;
         let p = model.predict(&c.state);
         let quick = |s: &Snapshot| shown(leads, &model.circuit, s);
         let loads = matches!(leads, Leads::Between(i, ..) if i != Instrument::Volts);
-        let healthy = match loads {
-            true => model.reads(&c.state, &[], probe).ok()?,
-            false => quick(&p.healthy),
-        };
-        let values: Vec<Option<f64>> = match loads {
-            true => {
-                let mut shows = tool_shows(&model.circuit, &p, leads);
-                let mut value = |l: &Live| shows(&self.changes(l));
-                let known = |l: &Live| l.what != Explains::Elsewhere;
-                self.live.iter().map(|l| known(l).then(|| value(l))).collect()
-            }
+        let (healthy, values) = match loads {
+            true => self.tool_reads(c, probe, leads),
             false => {
-                self.live.iter().map(|l| Some(quick(&*self.snapshot(&p, c, l, false)?))).collect()
+                let of = |l: &Live| Some(quick(&*self.snapshot(&p, c, l, false)?));
+                (quick(&p.healthy), self.live.iter().map(of).collect())
             }
         };
         let least = 2.0 * probe.instrument.sigma(if healthy.is_finite() { healthy } else { 0.0 });

@@ -9,8 +9,10 @@ use std::collections::HashMap;
 
 /// Chance that any outcome comes up for no reason: many monitors stand near their thresholds.
 const SCAN_SLIP: f64 = 0.06;
-/// Explanations for which it is worked out who would be heard.
+/// Explanations for which it is worked out who would be heard, and with a connector unplugged, a state
+/// that nobody has solved ahead.
 const HEARD: usize = 200;
+const HEARD_UNPLUGGED: usize = 32;
 /// What a scan shows when it is none of the likelier outcomes.
 const NO_WORDS: &str = "anything else";
 
@@ -19,10 +21,11 @@ impl Scales<'_> {
     pub(super) fn scan(&self, c: &Candidate) -> Option<Table> {
         let p = self.model.predict(&c.state);
         // Who is heard counts for the likeliest only: to work it out takes far longer than all else.
+        let most = if c.state.unplugged.is_empty() { HEARD } else { HEARD_UNPLUGGED };
         let mut likeliest: Vec<usize> = (0..self.live.len()).collect();
         likeliest.sort_by(|a, b| self.weights[*b].total_cmp(&self.weights[*a]));
         let mut is_heard = vec![false; self.live.len()];
-        likeliest.iter().take(HEARD).for_each(|k| is_heard[*k] = true);
+        likeliest.iter().take(most).for_each(|k| is_heard[*k] = true);
         let wanted: Vec<usize> = (self.live.iter().zip(&is_heard))
             .filter_map(|(l, heard)| match l.what {
                 Explains::Fault(h) if *heard && p.is_solved(h) => Some(h),
