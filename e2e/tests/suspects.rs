@@ -7,7 +7,7 @@ use bench::{ALONE, Browser, browser, entries, grown, program, view};
 use serde_json::Value;
 use std::time::Duration;
 
-/// Proven by a reading of its own, or beyond what any check in reach could refute.
+/// Proven, or beyond what any check in reach could refute.
 fn proven(v: &Value) -> bool {
     v["certain"]["proven"] == true || v["certain"]["exhausted"] == true
 }

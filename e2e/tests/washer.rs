@@ -106,7 +106,7 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
     b.press("Sign off").await;
     b.says("Signed off").await;
     b.press("Report").await;
-    b.says("proven by a reading of its own").await;
+    b.says("it holds without any one finding").await;
     b.says("water at the rear window").await;
     b.picture("report").await;
     let export: serde_json::Value =

@@ -15,6 +15,8 @@ const TECHNICIANS: usize = 50;
 /// Seconds between two readings of a technician, and how long fifty of them work.
 const EVERY: f64 = 20.0;
 const WORK: Duration = Duration::from_secs(100);
+/// What one technician takes at the very least from one check to the next.
+const THINKS: Duration = Duration::from_secs(3);
 
 struct Program {
     child: Child,
@@ -227,6 +229,7 @@ fn one(http: &Client, data: &Path) {
             view = next;
             writes.push(wrote);
             fresh.push(took);
+            std::thread::sleep(THINKS);
         }
     }
     row("one alone: first check of a new job, worst of 5", at(&mut firsts, 1.0), "ms", "1000");

@@ -6,6 +6,7 @@
 use crate::evidence::{Evidence, Finding, Strength};
 use crate::gate::{self, Gate};
 use crate::ledger::Case;
+use crate::left_out::LeftOut;
 use crate::model::{ELSEWHERE, Model, ModelError};
 use crate::next::{self, Ask, Check};
 use crate::odd;
@@ -78,10 +79,23 @@ pub struct Certain {
     pub item: String,
     /// In words.
     pub text: String,
-    /// A reading taken after it led has not refuted it.
+    /// Any one piece of evidence could be wrong, and it would still be nearly certain.
     pub proven: bool,
     /// Nothing in reach could refute it any more.
     pub exhausted: bool,
+    /// The piece of evidence it hangs on most.
+    pub hangs_on: Option<HangsOn>,
+}
+
+/// The piece of evidence without which a suspect would stand worst.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct HangsOn {
+    /// Number of its ledger entry.
+    pub number: u64,
+    /// What it says.
+    pub text: String,
+    /// How likely the suspect would be without it, 0 to 1.
+    pub probability: f64,
 }
 
 /// Two faults at once.
@@ -139,7 +153,7 @@ pub fn assess(
     let believed = case.believed();
     let at_repair = Posterior::given(model, &priors, &believed)?;
     let mut out = Assessment::default();
-    let proven = judge(model, case, known, &priors, &at_repair, before, &mut out)?;
+    judge(model, case, known, &priors, &at_repair, before, &mut out)?;
     let still = case.still();
     let now = match &case.repair {
         None => at_repair.clone(),
@@ -147,6 +161,7 @@ pub fn assess(
     };
     let searching = !still.is_empty() && trouble_left(case, &out.judged);
     let (top, p) = now.ranking()[0];
+    let left_out = LeftOut::of(model, &priors, &now);
     if searching {
         out.suspects = suspects::suspects(model, &priors, &still, &now, LISTED)?;
         let ask = Ask {
@@ -164,7 +179,7 @@ pub fn assess(
         if let Some(module) = model.items[top].strip_prefix("part:").filter(|_| p > GATED) {
             out.gate = gate::gate(model, &still, module)?;
         }
-        out.odd = odd::odd_one_out(model, &priors, &still, &now).map(|o| OddOne {
+        out.odd = odd::odd_one_out(model, &still, &now, &left_out).map(|o| OddOne {
             number: case.entry_of(o.evidence),
             text: o.text,
             item_text: o.item_text,
@@ -175,8 +190,16 @@ pub fn assess(
     out.certain = (left && p > next::CERTAIN && model.items[top] != ELSEWHERE).then(|| Certain {
         item: model.items[top].clone(),
         text: model.item_text(&model.items[top]),
-        proven,
+        proven: left_out.proves(top),
         exhausted: out.next.is_empty(),
+        hangs_on: left_out.weakest(top).map(|(moment, probability)| {
+            let piece = now.moments[moment].pieces[0];
+            HangsOn {
+                number: case.entry_of(piece),
+                text: words::evidence(model, &still[piece]),
+                probability,
+            }
+        }),
     });
     out.weighed = still.len();
     out.entropy_bits = posterior::entropy(&now.items);
@@ -205,8 +228,7 @@ fn trouble_left(case: &Case, judged: &BTreeMap<u64, Judged>) -> bool {
         })
 }
 
-/// Judges each reading by what was suspected when it was taken; says whether one was taken while the
-/// leading item was already nearly certain.
+/// Judges each reading by what was suspected when it was taken.
 fn judge(
     model: &Model,
     case: &Case,
@@ -215,11 +237,9 @@ fn judge(
     at_repair: &Posterior,
     before: Option<&Assessment>,
     out: &mut Assessment,
-) -> Result<bool, ModelError> {
+) -> Result<(), ModelError> {
     let mut fingerprint = DefaultHasher::new();
     format!("{known:?}").hash(&mut fingerprint);
-    let (top, _) = at_repair.ranking()[0];
-    let mut proven = false;
     for (k, (number, e)) in case.evidence.iter().enumerate() {
         let basis = fingerprint.finish();
         (number, e.present as u8).hash(&mut fingerprint);
@@ -234,7 +254,6 @@ fn judge(
                 (then.items, judged)
             }
         };
-        proven |= then[top] > next::CERTAIN;
         out.judged.insert(*number, judged);
         out.basis.insert(*number, Basis { fingerprint: basis, then });
     }
@@ -244,7 +263,7 @@ fn judge(
             out.judged.insert(*number, judged);
         }
     }
-    Ok(proven)
+    Ok(())
 }
 
 fn pairs(model: &Model, posterior: &Posterior) -> Vec<Together> {

@@ -191,7 +191,7 @@ pub enum Entry {
         text: String,
         /// The probability it had.
         probability: f64,
-        /// It had been proven by a reading of its own.
+        /// It had been proven: any one finding could have been wrong.
         proven: bool,
     },
     /// The technician's own weight for a repair item; 1 takes it back.
@@ -500,6 +500,20 @@ impl Case {
     pub fn entry_of(&self, piece: usize) -> u64 {
         self.speaking().get(piece).map_or(0, |(n, _)| *n)
     }
+}
+
+/// Every complaint about an output that no named state of the vehicle drives, as evidence: its state is
+/// not among those that are solved ahead.
+pub fn complaints(model: &Model) -> Vec<Evidence> {
+    let v = &model.circuit.vehicle;
+    let of = |output: &vehicle::Output| {
+        [Strength::None, Strength::Weak].map(|effect| {
+            let output = output.id.clone();
+            complaint(model, &Intake { output, effect: Some(effect), ..Intake::default() })
+        })
+    };
+    let all = v.outputs.iter().flat_map(of).flatten();
+    all.filter(|e| v.states.iter().all(|named| named.state != e.state) && e.fits(model)).collect()
 }
 
 /// The complaint as evidence: the effect of an output, driven with the key on.

@@ -13,6 +13,7 @@ pub mod gate;
 pub mod grids;
 pub mod identity;
 pub mod ledger;
+pub mod left_out;
 pub mod model;
 pub mod network;
 pub mod next;

@@ -562,14 +562,13 @@ impl Model {
         }
     }
 
-    /// The likelihoods of a piece of evidence, from the cache when they are there.
+    /// The likelihoods of a piece of evidence, by its key, from the cache when they are there.
     pub(crate) fn weighed(
         &self,
-        found: &impl serde::Serialize,
+        key: &str,
         make: impl FnOnce() -> Result<Likelihood, ModelError>,
     ) -> Result<Arc<Likelihood>, ModelError> {
-        let key = serde_json::to_string(found).unwrap_or_default();
-        let wanted = Wanted::Weighed(self.id, &key);
+        let wanted = Wanted::Weighed(self.id, key);
         if let Some(hit) = self.cache.get(wanted) {
             return Ok(hit);
         }

@@ -1,9 +1,9 @@
 //! The odd one out: the piece of evidence without which the rest makes sense.
 
 use crate::evidence::Evidence;
+use crate::left_out::LeftOut;
 use crate::model::{ELSEWHERE, Model};
 use crate::posterior::Posterior;
-use crate::prior::Priors;
 use crate::words;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -32,19 +32,16 @@ const EXPLAINED: f64 = 0.5;
 /// The oddest piece, when there is one: taken away, the rest is explained much better.
 pub fn odd_one_out(
     model: &Model,
-    priors: &Priors,
     evidence: &[Evidence],
     posterior: &Posterior,
+    left_out: &LeftOut,
 ) -> Option<Odd> {
     if posterior.moments.len() < 3 {
         return None;
     }
     let mut best: Option<(f64, Odd)> = None;
-    for (k, moment) in posterior.moments.iter().enumerate() {
+    for (moment, without) in posterior.moments.iter().zip(&left_out.without) {
         let [piece] = moment.pieces[..] else { continue };
-        let mut rest = posterior.moments.clone();
-        rest.remove(k);
-        let without = Posterior::weigh(model, priors, rest);
         let (top, probability) = without.ranking()[0];
         if model.items[top] == ELSEWHERE || probability < EXPLAINED {
             continue;

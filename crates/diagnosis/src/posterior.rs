@@ -1,6 +1,7 @@
 //! Weighing: prior times likelihood, over hypotheses, over pairs of them and over repair items.
 
 use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, moments};
+use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
 use crate::pairs::{self, Pair};
 use crate::prior::Priors;
@@ -181,14 +182,11 @@ impl Posterior {
 
     /// What would be believed if the leading item were as likely as not and one piece of evidence,
     /// whichever, were wrong: what a proof has to stand against.
-    pub fn challenged(&self, model: &Model, priors: &Priors, top: usize) -> Self {
+    pub fn challenged(&self, model: &Model, left_out: &LeftOut, top: usize) -> Self {
         let mut others = vec![0.0; self.hypotheses.len()];
         let mut wavering = vec![0.0; model.faults.len()];
         let is_top = |h: usize| model.item_of.get(h) == Some(&top);
-        for k in 0..self.moments.len() {
-            let mut rest = self.moments.clone();
-            rest.remove(k);
-            let without = Self::weigh(model, priors, rest);
+        for without in &left_out.without {
             let left: f64 = 1.0 - without.items[top];
             for (h, p) in without.hypotheses.iter().enumerate().filter(|(h, _)| !is_top(*h)) {
                 others[h] += p / left.max(f64::MIN_POSITIVE);

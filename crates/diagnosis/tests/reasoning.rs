@@ -7,6 +7,7 @@ use circuit::{Instrument, Probe, fault};
 use common::{Exact, MODEL, follow, state};
 use diagnosis::evidence::Sight;
 use diagnosis::gate::{self, Standing};
+use diagnosis::left_out::LeftOut;
 use diagnosis::next::candidates::What;
 use diagnosis::next::{self, Ask, why_not};
 use diagnosis::prior::{Adjusted, Event, Known, Occurs, Recent};
@@ -24,6 +25,10 @@ fn volts(state: &OperatingState, red: &str, value: f64) -> Evidence {
         value: Some(value),
     };
     Evidence::new(state.clone(), finding)
+}
+
+fn left_out(p: &Posterior) -> LeftOut {
+    LeftOut::of(&MODEL, MODEL.plain(), p)
 }
 
 fn weak_washer() -> Evidence {
@@ -241,11 +246,11 @@ fn the_reading_that_does_not_fit_is_named() {
         volts(&on, "M7.2", 0.05),
     ];
     let clean = Posterior::new(&MODEL, &evidence).unwrap();
-    assert_eq!(odd::odd_one_out(&MODEL, MODEL.plain(), &evidence, &clean), None);
+    assert_eq!(odd::odd_one_out(&MODEL, &evidence, &clean, &left_out(&clean)), None);
     // A probe that slipped: the relay's output at ground with the pump running.
     evidence.push(volts(&on, "K9.87", 3.1));
     let p = Posterior::new(&MODEL, &evidence).unwrap();
-    let odd = odd::odd_one_out(&MODEL, MODEL.plain(), &evidence, &p).expect("an odd one");
+    let odd = odd::odd_one_out(&MODEL, &evidence, &p, &left_out(&p)).expect("an odd one");
     assert_eq!((odd.evidence, odd.item.as_str()), (5, "terminal:C4.7"), "{odd:?}");
 }
 

@@ -86,6 +86,7 @@ export function NextCheck() {
           Drives the output for the reading, then gives it back.
         </p>
       )}
+      {check.proof && <p className="mt-2 text-[14px]">{check.why}</p>}
       <ul className="mt-2 border-t border-rule pt-1 text-[14px]">
         {check.outcomes.slice(0, 3).map((o) => (
           <li key={o.when}>

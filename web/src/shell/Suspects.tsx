@@ -228,6 +228,16 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
             {view.certain.proven ? "Proven: " : "Nothing in reach could refute it: "}
             {view.certain.text}
           </p>
+          {view.certain.proven ? (
+            <p className="text-[14px]">Any one finding could be wrong, and it would still lead.</p>
+          ) : (
+            view.certain.hangs_on && (
+              <p className="text-[14px]">
+                It hangs on “{view.certain.hangs_on.text}”: without it{" "}
+                <span className="num">{(100 * view.certain.hangs_on.probability).toFixed(0)} %</span>.
+              </p>
+            )
+          )}
           <button type="button" className="act mt-2 w-full" onClick={() => go("prove")}>
             Repair and prove it
           </button>

@@ -98,6 +98,8 @@ export function Prove() {
   const choice = item || view.certain?.item || view.suspects[0]?.repair_item || "";
   if (!view.repair) {
     const proven = view.certain?.proven && choice === view.certain.item;
+    const on = choice === view.certain?.item ? view.certain.hangs_on : null;
+    const hangs = on && `without “${on.text}” it would stand at ${(100 * on.probability).toFixed(0)} %`;
     return (
       <section className="max-w-3xl p-6">
         <h1 className="text-2xl font-bold">Repair</h1>
@@ -127,7 +129,7 @@ export function Prove() {
             </label>
             {!proven && (
               <p className="mt-2 border-l-4 border-ochre pl-3">
-                ◇ Not proven by a reading of its own. The report will say so. Better: take the proof
+                ◇ Not proven{hangs && <>: {hangs}</>}. The report will say so. Better: take the proof
                 on the right first.
               </p>
             )}

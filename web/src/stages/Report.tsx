@@ -61,10 +61,7 @@ export function Report() {
                   %
                 </span>
                 ,{" "}
-                {repair.proven
-                  ? "proven by a reading of its own"
-                  : "not proven by a reading of its own"}
-                .
+                {repair.proven ? "proven: it holds without any one finding" : "not proven"}.
               </span>
             </>
           ) : (

@@ -24,10 +24,15 @@ struct Ahead {
     vehicle: String,
     /// The job whose check it is; none for a named state of the vehicle.
     job: Option<i64>,
-    state: OperatingState,
-    probe: Option<Probe>,
-    /// Who is heard over the buses is wanted, too.
-    heard: bool,
+    what: Work,
+}
+
+#[derive(Debug)]
+enum Work {
+    /// A state; with who is heard over the buses, if that is wanted, and a reading taken in it.
+    State { state: OperatingState, heard: bool, probe: Option<Probe> },
+    /// The complaints that no named state is about.
+    Complaints,
 }
 
 #[derive(Debug, Default)]
@@ -57,18 +62,16 @@ impl Reasoner {
     /// Solves the named states of a vehicle when there is time.
     pub(super) fn named_states(&self, model: &Arc<Model>, vehicle: &str) {
         let states = || model.circuit.vehicle.states.iter().map(|named| named.state.clone());
-        let of = |heard: bool| {
-            states().map(move |state| Ahead {
-                model: Arc::downgrade(model),
-                vehicle: vehicle.to_owned(),
-                job: None,
-                state,
-                probe: None,
-                heard,
-            })
+        let work = |what: Work| Ahead {
+            model: Arc::downgrade(model),
+            vehicle: vehicle.to_owned(),
+            job: None,
+            what,
         };
+        let of = |heard: bool| states().map(move |state| Work::State { state, heard, probe: None });
         // Voltages of all states first: who is heard takes longer, and is asked for with the codes.
-        self.ahead(of(false).chain(of(true)).collect());
+        let all = of(false).chain(of(true)).chain([Work::Complaints]);
+        self.ahead(all.map(work).collect());
     }
 
     fn ahead(&self, wanted: Vec<Ahead>) {
@@ -87,9 +90,7 @@ impl Reasoner {
             model: Arc::downgrade(model),
             vehicle: String::new(),
             job: Some(job),
-            state: c.state.clone(),
-            probe: probe(c),
-            heard: false,
+            what: Work::State { state: c.state.clone(), heard: false, probe: probe(c) },
         });
         self.ahead(wanted.collect());
     }
@@ -192,16 +193,21 @@ impl Ahead {
             model.reachable();
             model.loads();
         }
-        let before = model.is_prepared(&self.state, self.heard);
-        if !model.prepare_while(&self.state, self.heard, time) {
+        let solved = &shop.vehicles.solved;
+        let (state, heard, probe) = match &self.what {
+            Work::Complaints => return solved.weigh(&self.vehicle, &model, time),
+            Work::State { state, heard, probe } => (state, *heard, probe),
+        };
+        let before = model.is_prepared(state, heard);
+        if !model.prepare_while(state, heard, time) {
             return false;
         }
         if !before && !self.vehicle.is_empty() {
-            shop.vehicles.solved.keep(&self.vehicle, &model, &self.state);
+            solved.keep(&self.vehicle, &model, state);
         }
-        if let Some(probe) = &self.probe {
+        if let Some(probe) = probe {
             // Kept for when it is read; a probe that does not fit is refused then, too.
-            let _ = model.expect(&self.state, probe);
+            let _ = model.expect(state, probe);
         }
         true
     }

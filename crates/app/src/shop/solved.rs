@@ -1,7 +1,7 @@
 //! Solved states on the disk, by vehicle and version of the program: a second start does not solve
 //! them again. Whatever is wrong with such a file, it is solved anew.
 
-use diagnosis::Model;
+use diagnosis::{Evidence, Model};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
 use vehicle::{NamedState, OperatingState};
@@ -41,8 +41,20 @@ impl Solved {
         self.0.join(vehicle).join(format!("{}.bin", name(state)))
     }
 
-    /// Takes over all named states that were solved before.
+    fn path_of(&self, vehicle: &str, complaint: &Evidence) -> PathBuf {
+        let what = serde_json::to_string(complaint).unwrap_or_default();
+        self.0.join(vehicle).join(format!("{}.weights", name(what)))
+    }
+
+    /// Takes over all named states and complaints that were solved before.
     pub(super) fn restore(&self, vehicle: &str, model: &Model) {
+        for complaint in diagnosis::ledger::complaints(model) {
+            let path = self.path_of(vehicle, &complaint);
+            let Ok(bytes) = std::fs::read(&path) else { continue };
+            if !model.restore_weights(&complaint, &bytes) {
+                let _ = std::fs::remove_file(&path);
+            }
+        }
         for NamedState { state, .. } in &model.circuit.vehicle.states {
             let path = self.path(vehicle, state);
             let Ok(bytes) = std::fs::read(&path) else { continue };
@@ -54,12 +66,36 @@ impl Solved {
 
     /// Keeps a state that is solved.
     pub(super) fn keep(&self, vehicle: &str, model: &Model, state: &OperatingState) {
-        let path = self.path(vehicle, state);
-        let Some(bytes) = model.saved(state) else { return };
+        if let Some(bytes) = model.saved(state) {
+            self.write(vehicle, &self.path(vehicle, state), &bytes);
+        }
+    }
+
+    /// Weighs complaints, and keeps that, as long as there is time; whether all of them are.
+    pub(super) fn weigh(&self, vehicle: &str, model: &Model, time: impl Fn() -> bool) -> bool {
+        for complaint in diagnosis::ledger::complaints(model) {
+            let path = self.path_of(vehicle, &complaint);
+            if path.exists() {
+                continue;
+            }
+            // In pieces, so that nobody waits for one of them to be done.
+            if !model.prepare_while(&complaint.state, false, &time) || !time() {
+                return false;
+            }
+            if complaint.likelihood(model).is_ok()
+                && let Some(bytes) = model.saved_weights(&complaint)
+            {
+                self.write(vehicle, &path, &bytes);
+            }
+        }
+        true
+    }
+
+    fn write(&self, vehicle: &str, path: &Path, bytes: &[u8]) {
         let begun = path.with_extension("part");
         let kept = std::fs::create_dir_all(self.0.join(vehicle))
             .and_then(|()| std::fs::write(&begun, bytes))
-            .and_then(|()| std::fs::rename(&begun, &path));
+            .and_then(|()| std::fs::rename(&begun, path));
         if let Err(e) = kept {
             tracing::warn!("{} was not kept: {e}; it will be solved again", path.display());
         }

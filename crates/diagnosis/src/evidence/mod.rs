@@ -389,7 +389,12 @@ impl Evidence {
     /// # Errors
     /// [`ModelError`] for names the vehicle does not have.
     pub fn likelihood(&self, model: &Model) -> Result<Arc<Likelihood>, ModelError> {
-        model.weighed(&(&self.state, &self.finding), || self.weigh(model))
+        model.weighed(&self.key(), || self.weigh(model))
+    }
+
+    /// What it is kept under when it was weighed: all that its likelihoods follow from.
+    pub(crate) fn key(&self) -> String {
+        serde_json::to_string(&(&self.state, &self.finding)).unwrap_or_default()
     }
 
     fn weigh(&self, model: &Model) -> Result<Likelihood, ModelError> {

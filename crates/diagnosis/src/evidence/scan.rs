@@ -16,7 +16,8 @@ pub(super) fn likelihood(
     state: &OperatingState,
     findings: &[&Finding],
 ) -> Result<Arc<Likelihood>, ModelError> {
-    model.weighed(&(state, findings), || weigh(model, state, findings))
+    let key = serde_json::to_string(&(state, findings)).unwrap_or_default();
+    model.weighed(&key, || weigh(model, state, findings))
 }
 
 fn weigh(

@@ -61,7 +61,7 @@ pub struct Check {
     pub expected: String,
     /// Setup.
     pub setup: Vec<SetupLine>,
-    /// Outcomes.
+    /// Outcomes; those of a proof as if one piece of evidence were wrong.
     pub outcomes: Vec<Outcome>,
     /// Proposed to refute a suspect that is nearly certain, not to tell suspects apart.
     pub proof: bool,
@@ -84,7 +84,7 @@ struct Kind {
 pub(super) fn describe(
     ask: &Ask<'_>,
     ranked: &Ranked,
-    proof: bool,
+    doubt: Option<&str>,
     outcomes: Vec<Outcome>,
 ) -> Result<Check, ModelError> {
     let (Ask { model, now, .. }, c, value) = (*ask, &ranked.candidate, ranked.bits);
@@ -107,11 +107,18 @@ pub(super) fn describe(
         .collect();
     setup.push(SetupLine { label: "state".to_owned(), text: state_text.clone() });
     setup.push(SetupLine { label: "sound".to_owned(), text: kind.expected.clone() });
-    let best_of = if proof { "would refute the suspect" } else { "tells most per minute" };
     let minutes = c.minutes(model, now);
+    let why = match doubt {
+        Some(doubt) => format!(
+            "{doubt}. If that is wrong, this would show it: {value:.1} bit in {minutes:.1} min."
+        ),
+        None => format!(
+            "Of all checks in reach this tells most per minute: {value:.1} bit in {minutes:.1} min."
+        ),
+    };
     Ok(Check {
         id: c.id(),
-        why: format!("Of all checks in reach this {best_of}: {value:.1} bit in {minutes:.1} min."),
+        why,
         text: kind.text,
         quantity: kind.quantity,
         unit: kind.unit,
@@ -126,7 +133,7 @@ pub(super) fn describe(
         expected: kind.expected,
         setup,
         outcomes,
-        proof,
+        proof: doubt.is_some(),
     })
 }
 

@@ -9,9 +9,11 @@ mod value;
 pub mod why_not;
 
 use crate::evidence::{Evidence, Finding, Present, reading};
+use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
 use crate::posterior::{Explains, Live, Posterior};
 use crate::prior::Priors;
+use crate::words;
 use candidates::{Candidate, Field, What};
 use circuit::Instrument;
 pub use describe::{Check, Outcome, SetupLine};
@@ -86,15 +88,14 @@ fn certain(ask: &Ask<'_>) -> Option<usize> {
     (probability > CERTAIN && top + 1 < ask.model.items.len()).then_some(top)
 }
 
-/// The checks worth doing, best first.
+/// The checks worth doing, best first; none where one item is proven.
 ///
 /// # Errors
 /// [`ModelError`].
 pub fn ranked(ask: &Ask<'_>) -> Result<Vec<Ranked>, ModelError> {
-    let live = live_of(ask);
     Ok(match certain(ask) {
-        Some(top) => proofs(ask, top),
-        None => searching(ask, &live),
+        Some(top) => Challenge::of(ask, top).map_or_else(Vec::new, |c| c.proofs(ask)),
+        None => searching(ask, &live_of(ask)),
     })
 }
 
@@ -115,22 +116,33 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
 /// # Errors
 /// [`ModelError`].
 pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
-    let Ask { model, posterior, .. } = *ask;
-    let live = live_of(ask);
-    let scales = Scales::new(model, posterior, &live);
-    let proof = certain(ask).is_some();
+    let challenge = match certain(ask) {
+        Some(top) => match Challenge::of(ask, top) {
+            None => return Ok(Vec::new()),
+            challenge => challenge,
+        },
+        None => None,
+    };
+    let (ranked, ask, doubt) = match &challenge {
+        Some(c) => {
+            (c.proofs(ask), Ask { posterior: &c.posterior, ..*ask }, Some(c.doubt.as_str()))
+        }
+        None => (searching(ask, &live_of(ask)), *ask, None),
+    };
     let mut distinct: Vec<Ranked> = Vec::new();
-    for r in ranked(ask)? {
+    for r in ranked {
         // The same leads in another state are no other choice.
         if distinct.len() < most && distinct.iter().all(|d| d.candidate.what != r.candidate.what) {
             distinct.push(r);
         }
     }
+    let live = live_of(&ask);
+    let scales = Scales::new(ask.model, ask.posterior, &live);
     distinct
         .into_iter()
         .map(|r| {
             let outcomes = scales.table(&r.candidate).map(|t| scales.outcomes(&t));
-            describe::describe(ask, &r, proof, outcomes.unwrap_or_default())
+            describe::describe(&ask, &r, doubt, outcomes.unwrap_or_default())
         })
         .collect()
 }
@@ -366,19 +378,46 @@ fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Ranked> {
     sieved.into_iter().map(ranked_of).collect()
 }
 
-/// Checks that would refute a suspect that is nearly certain, even if a piece of evidence were wrong.
-fn proofs(ask: &Ask<'_>, top: usize) -> Vec<Ranked> {
-    let model = ask.model;
-    let challenged = ask.posterior.challenged(model, ask.priors, top);
-    let ask = Ask { posterior: &challenged, ..*ask };
-    let live = live_of(&ask);
-    // The same leads in another state prove little: a proof is a reading of its own.
-    let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, Some(top));
-    list.retain(|v| !matches!(v.candidate.what, What::Move { .. }));
-    // Of what refutes well the quickest: a quick look that would hardly refute proves hardly more.
-    let best = list.iter().map(|v| v.bits).fold(0.0, f64::max);
-    list.retain(|v| v.bits > PLAIN * best);
-    list.into_iter().map(ranked_of).collect()
+/// A suspect that is nearly certain, put in doubt: one piece of evidence, whichever, may be wrong.
+struct Challenge {
+    top: usize,
+    /// What would be believed then; see [`Posterior::challenged`].
+    posterior: Posterior,
+    /// What it hangs on, in words.
+    doubt: String,
+}
+
+impl Challenge {
+    /// None where the suspect stands without any one piece of evidence.
+    fn of(ask: &Ask<'_>, top: usize) -> Option<Self> {
+        let left_out = LeftOut::of(ask.model, ask.priors, ask.posterior);
+        if left_out.proves(top) {
+            return None;
+        }
+        let posterior = ask.posterior.challenged(ask.model, &left_out, top);
+        let doubt = left_out.weakest(top).map_or_else(String::new, |(moment, p)| {
+            let pieces = &ask.posterior.moments[moment].pieces;
+            let text = match pieces[..] {
+                [piece] => words::evidence(ask.model, &ask.evidence[piece]),
+                _ => "the scan".to_owned(),
+            };
+            format!("Without “{text}” it would stand at {:.0} %", 100.0 * p)
+        });
+        Some(Self { top, posterior, doubt })
+    }
+
+    /// Checks that would refute the suspect even so, best first.
+    fn proofs(&self, ask: &Ask<'_>) -> Vec<Ranked> {
+        let ask = Ask { posterior: &self.posterior, ..*ask };
+        let live = live_of(&ask);
+        // The same leads in another state prove little: a proof is a reading of its own.
+        let mut list = sieve(&ask, &live, WORTHLESS_PROOF_BITS, true, Some(self.top));
+        list.retain(|v| !matches!(v.candidate.what, What::Move { .. }));
+        // Of what refutes well the quickest: a quick look that would hardly refute proves hardly more.
+        let best = list.iter().map(|v| v.bits).fold(0.0, f64::max);
+        list.retain(|v| v.bits > PLAIN * best);
+        list.into_iter().map(ranked_of).collect()
+    }
 }
 
 /// Which outcome of a check each explanation makes most likely; none when it cannot tell anything.

@@ -296,6 +296,7 @@ pub fn work(
                 bench.set(&now);
                 continue;
             }
+            // Proven, or nothing in reach could refute it.
             if certain {
                 proving = Some(top);
                 continue;
@@ -303,7 +304,6 @@ pub fn work(
             worked.ending = Ending::NothingLeft;
             break;
         };
-        proving = certain.then_some(top);
         let c = &ranked.candidate;
         worked.checks += 1;
         worked.minutes += c.minutes(model, &now);
