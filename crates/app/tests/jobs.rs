@@ -270,3 +270,34 @@ fn a_second_program_on_the_directory_says_so_and_a_backup_is_made_beside_the_fir
     assert_eq!(jobs, 1);
     assert_eq!(backup.status().unwrap().code(), Some(1), "it exists already");
 }
+
+#[test]
+fn many_technicians_at_once_lose_nothing_and_it_does_not_grow() {
+    let dir = place();
+    let p = Program::start(dir.path());
+    let jobs: Vec<i64> = (0..8).map(|_| p.open()).collect();
+    let work = |from: usize, to: usize| {
+        std::thread::scope(|s| {
+            for job in &jobs {
+                let p = &p;
+                s.spawn(move || {
+                    for k in from..to {
+                        let volts = format!("{}.{k:02}", 2 + (k * *job as usize) % 11);
+                        p.kept(&format!("/api/jobs/{job}/reading"), &reading(&volts));
+                        p.json(&format!("/api/jobs/{job}"));
+                    }
+                });
+            }
+        });
+        for job in &jobs {
+            let view = p.fresh(*job);
+            assert_eq!(view["entries"], 1 + to, "job {job}");
+            assert_eq!(view["assessing"], false);
+        }
+    };
+    work(0, 20);
+    let before = p.megabytes();
+    work(20, 60);
+    let after = p.megabytes();
+    assert!(after < before + 24.0, "{before:.0} MB grew to {after:.0} MB");
+}

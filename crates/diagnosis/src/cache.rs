@@ -1,14 +1,10 @@
 //! What was solved and weighed, kept as long as there is room: one cache for all models, bounded by
 //! what it takes of memory. What is asked for again stays; what was used once goes first.
 
-use crate::evidence::Likelihood;
-use crate::evidence::reading::Expected;
-use crate::evidence::tool::ToolShows;
-use crate::model::Predictions;
-use crate::snapshot::Snapshot;
 use circuit::Probe;
 use quick_cache::sync::DefaultLifecycle;
 use quick_cache::{DefaultHashBuilder, Equivalent, OptionsBuilder, Weighter};
+use std::any::Any;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use vehicle::OperatingState;
@@ -79,33 +75,16 @@ impl Equivalent<Key> for Wanted<'_> {
     }
 }
 
-/// Something kept.
-#[derive(Debug, Clone)]
-enum Held {
-    State(Arc<Predictions>),
-    Reading(Arc<Expected>),
-    Weighed(Arc<Likelihood>),
-    Pair(Arc<Snapshot>),
-    Tool(Arc<ToolShows>),
-}
-
-impl Held {
-    fn bytes(&self) -> usize {
-        BESIDE
-            + match self {
-                Held::State(p) => p.bytes(),
-                Held::Reading(x) => 16 * x.faults.len(),
-                Held::Weighed(l) => 8 * (l.there.len() + l.wavering.as_ref().map_or(0, Vec::len)),
-                Held::Pair(s) => s.bytes(),
-                Held::Tool(t) => t.bytes(),
-            }
-    }
+/// A kind of thing that is kept.
+pub(crate) trait Keep: Any + Send + Sync {
+    /// Bytes that it takes now.
+    fn bytes(&self) -> usize;
 }
 
 /// Something kept, with what it took when it was put there: what grows is put anew.
 #[derive(Debug, Clone)]
-pub(crate) struct Kept {
-    what: Held,
+struct Kept {
+    what: Arc<dyn Any + Send + Sync>,
     bytes: usize,
 }
 
@@ -131,30 +110,6 @@ impl Default for Cache {
     }
 }
 
-/// A kind of thing that is kept.
-pub(crate) trait Keep: Sized {
-    fn kept(this: Arc<Self>) -> Kept;
-    fn of(kept: Kept) -> Option<Arc<Self>>;
-}
-
-macro_rules! keep {
-    ($($kind:ty => $variant:ident),+) => {$(
-        impl Keep for $kind {
-            fn kept(this: Arc<Self>) -> Kept {
-                let what = Held::$variant(this);
-                Kept { bytes: what.bytes(), what }
-            }
-            fn of(kept: Kept) -> Option<Arc<Self>> {
-                match kept.what {
-                    Held::$variant(this) => Some(this),
-                    _ => None,
-                }
-            }
-        }
-    )+};
-}
-keep!(Predictions => State, Expected => Reading, Likelihood => Weighed, Snapshot => Pair, ToolShows => Tool);
-
 impl Cache {
     /// A cache with room for so many bytes.
     pub fn of(bytes: usize) -> Self {
@@ -174,12 +129,13 @@ impl Cache {
 
     /// What is kept under a key.
     pub(crate) fn get<T: Keep>(&self, wanted: Wanted<'_>) -> Option<Arc<T>> {
-        T::of(self.0.get(&wanted)?)
+        self.0.get(&wanted)?.what.downcast().ok()
     }
 
     /// Keeps something, in the place of what was kept there.
     pub(crate) fn put<T: Keep>(&self, wanted: Wanted<'_>, made: &Arc<T>) {
-        self.0.insert(wanted.key(), T::kept(Arc::clone(made)));
+        let kept = Kept { bytes: BESIDE + made.bytes(), what: Arc::<T>::clone(made) };
+        self.0.insert(wanted.key(), kept);
     }
 
     /// Forgets everything of a model.

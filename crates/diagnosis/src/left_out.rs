@@ -1,8 +1,7 @@
 //! Each piece of evidence left out in turn: what would be believed if it were wrong.
 
 use crate::model::Model;
-use crate::next::CERTAIN;
-use crate::posterior::Posterior;
+use crate::posterior::{CERTAIN, Posterior};
 use crate::prior::Priors;
 use rayon::prelude::*;
 
@@ -36,5 +35,37 @@ impl LeftOut {
     /// nearly certain.
     pub fn proves(&self, item: usize) -> bool {
         self.weakest(item).is_some_and(|(_, p)| p > CERTAIN)
+    }
+
+    /// What would be believed if the leading item were as likely as not and one piece of evidence,
+    /// whichever, were wrong: what a proof has to stand against. `all` is what it was made of.
+    pub fn challenged(&self, model: &Model, all: &Posterior, top: usize) -> Posterior {
+        let mut others = vec![0.0; all.hypotheses.len()];
+        let mut wavering = vec![0.0; model.faults.len()];
+        let is_top = |h: usize| model.item_of.get(h) == Some(&top);
+        for without in &self.without {
+            let left: f64 = 1.0 - without.items[top];
+            for (h, p) in without.hypotheses.iter().enumerate().filter(|(h, _)| !is_top(*h)) {
+                others[h] += p / left.max(f64::MIN_POSITIVE);
+                if let Some(w) = wavering.get_mut(h) {
+                    *w += without.wavering[h] / left.max(f64::MIN_POSITIVE);
+                }
+            }
+        }
+        let total: f64 = others.iter().sum();
+        let own: f64 = all.items[top] - all.pairs_of(model, top);
+        let mut out = all.clone();
+        out.pairs.clear();
+        for (h, slot) in out.hypotheses.iter_mut().enumerate() {
+            let (p, w) = match is_top(h) {
+                true => (all.hypotheses[h] / own, all.wavering[h] / own),
+                false => (others[h] / total, wavering.get(h).copied().unwrap_or(0.0) / total),
+            };
+            *slot = 0.5 * p;
+            if let Some(slot) = out.wavering.get_mut(h) {
+                *slot = 0.5 * w;
+            }
+        }
+        out
     }
 }

@@ -1,22 +1,20 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
+mod derived;
 pub(crate) mod saved;
 mod unheard;
 
-use crate::cache::{Cache, ModelId, Wanted};
-use crate::evidence::Likelihood;
-use crate::evidence::reading::{self, Expected};
-use crate::evidence::tool::ToolShows;
+use crate::cache::{Cache, Keep, ModelId, Wanted};
 use crate::grids::Grids;
-use crate::next::candidates::{Loads, Reachable};
-use crate::prior::Priors;
 pub use crate::snapshot::{Healthy, Snapshot};
 use circuit::hearing::{Hearing, Sound};
 use circuit::{
-    Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Probe, Solution, Sweep, fault,
-    meter::Leads, phase::Phase, place,
+    Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Solution, Sweep, fault, meter::Leads,
+    phase::Phase, place,
 };
+use derived::Derived;
 use rayon::prelude::*;
+use std::any::Any;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
@@ -79,11 +77,6 @@ impl Predictions {
         self.faults.get(h).map(|s| s.get().unwrap_or(&self.healthy))
     }
 
-    /// Bytes that it takes.
-    pub fn bytes(&self) -> usize {
-        self.bytes.load(Ordering::Relaxed)
-    }
-
     fn grow(&self, made: &Snapshot) {
         let bytes = if made.differs() { made.bytes() + BYTES_A_PIECE } else { 0 };
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
@@ -140,6 +133,18 @@ impl Predictions {
     }
 }
 
+impl Keep for Predictions {
+    fn bytes(&self) -> usize {
+        self.bytes.load(Ordering::Relaxed)
+    }
+}
+
+impl Keep for Snapshot {
+    fn bytes(&self) -> usize {
+        Self::bytes(self)
+    }
+}
+
 /// A phase that moves a reading by less than this does not matter to it, volts.
 const STEADY_VOLTS: f64 = 0.001;
 
@@ -168,9 +173,7 @@ pub struct Model {
     /// Share of each hypothesis that comes and goes, before anything is known.
     pub wavering: Vec<f64>,
     variants: Vec<Vec<usize>>,
-    plain: OnceLock<Priors>,
-    reachable: OnceLock<Reachable>,
-    loads: OnceLock<Loads>,
+    derived: Derived,
 }
 
 impl Drop for Model {
@@ -259,9 +262,7 @@ impl Model {
             cache: cache.clone(),
             wavering,
             variants,
-            plain: OnceLock::new(),
-            reachable: OnceLock::new(),
-            loads: OnceLock::new(),
+            derived: Derived::default(),
         })
     }
 
@@ -451,37 +452,26 @@ impl Model {
         out
     }
 
-    /// Predictions of a reading, from the cache when they are there.
-    ///
-    /// # Errors
-    /// [`ModelError`] for points that do not exist.
-    pub fn expect(
+    /// Something that follows from the model alone, made when it is first asked for: one of each type.
+    pub(crate) fn derived<T: Any + Send + Sync>(&self, make: impl FnOnce(&Self) -> T) -> &T {
+        self.derived.get(|| make(self))
+    }
+
+    /// What is kept for this model, by what is wanted of it.
+    pub(crate) fn kept<'w, T: Keep>(
         &self,
-        state: &OperatingState,
-        probe: &Probe,
-    ) -> Result<Arc<Expected>, ModelError> {
-        let wanted = Wanted::Reading(self.id, state, probe);
-        if let Some(hit) = self.cache.get(wanted) {
-            return Ok(hit);
-        }
-        let made = Arc::new(reading::expected(self, state, probe)?);
-        self.cache.put(wanted, &made);
-        Ok(made)
+        wanted: impl FnOnce(ModelId) -> Wanted<'w>,
+    ) -> Option<Arc<T>> {
+        self.cache.get(wanted(self.id))
     }
 
-    /// Weights with nothing known but the vehicle file.
-    pub fn plain(&self) -> &Priors {
-        self.plain.get_or_init(|| Priors::plain(self))
-    }
-
-    /// Everywhere a lead can go.
-    pub fn reachable(&self) -> &Reachable {
-        self.reachable.get_or_init(|| Reachable::of(self))
-    }
-
-    /// What every output loads.
-    pub fn loads(&self) -> &Loads {
-        self.loads.get_or_init(|| Loads::of(self))
+    /// Keeps something for this model.
+    pub(crate) fn keep<'w, T: Keep>(
+        &self,
+        wanted: impl FnOnce(ModelId) -> Wanted<'w>,
+        made: &Arc<T>,
+    ) {
+        self.cache.put(wanted(self.id), made);
     }
 
     /// Hypotheses of a repair item, by its number.
@@ -538,63 +528,11 @@ impl Model {
         self.pairs(state, &[pair], heard).remove(0)
     }
 
-    /// What a tool that loads the circuit shows, as far as it was asked for before.
-    pub(crate) fn tool(&self, state: &OperatingState, probe: &Probe) -> Arc<ToolShows> {
-        let wanted = Wanted::Tool(self.id, state, probe);
-        self.cache.get(wanted).unwrap_or_else(|| {
-            let made = Arc::new(ToolShows::default());
-            self.cache.put(wanted, &made);
-            made
-        })
-    }
-
-    /// Takes in what it shows under more hypotheses.
-    pub(crate) fn tool_learns(
-        &self,
-        state: &OperatingState,
-        probe: &Probe,
-        tool: &Arc<ToolShows>,
-        more: Vec<(usize, f64)>,
-    ) {
-        if !more.is_empty() {
-            tool.learn(more);
-            self.cache.put(Wanted::Tool(self.id, state, probe), tool);
-        }
-    }
-
-    /// The likelihoods of a piece of evidence, by its key, from the cache when they are there.
-    pub(crate) fn weighed(
-        &self,
-        key: &str,
-        make: impl FnOnce() -> Result<Likelihood, ModelError>,
-    ) -> Result<Arc<Likelihood>, ModelError> {
-        let wanted = Wanted::Weighed(self.id, key);
-        if let Some(hit) = self.cache.get(wanted) {
-            return Ok(hit);
-        }
-        let made = Arc::new(make()?);
-        self.cache.put(wanted, &made);
-        Ok(made)
-    }
-
     /// What any changes of the circuit predict for a state.
     pub fn snapshot(&self, state: &OperatingState, changes: &[Change]) -> Snapshot {
         let p = self.predict(state);
         let mut sweep = p.sweep.clone();
         self.take(&p, &mut sweep, changes)
-    }
-
-    /// What a meter shows under any changes of the circuit; infinite is over limit.
-    ///
-    /// # Errors
-    /// [`ModelError`] for points that do not exist.
-    pub fn reads(
-        &self,
-        state: &OperatingState,
-        changes: &[Change],
-        probe: &Probe,
-    ) -> Result<f64, ModelError> {
-        Ok(reading::read(self, state, changes, probe.leads(&self.circuit)?))
     }
 
     fn drawn<'p>(&self, p: &'p Predictions, state: &OperatingState) -> &'p [Snapshot] {

@@ -2,7 +2,6 @@
 
 use crate::evidence::{Evidence, Likelihood, Moment, Prepared};
 use crate::model::{Model, ModelError, Snapshot};
-use crate::posterior::Posterior;
 use crate::prior::Priors;
 use circuit::{Change, Fault};
 use rayon::prelude::*;
@@ -90,14 +89,15 @@ fn candidates(model: &Model, priors: &Priors, moments: &[Moment]) -> Vec<usize> 
     chosen.into_iter().collect()
 }
 
-/// The best pairs with their weights on the same scale as the single hypotheses.
+/// The best pairs with their weights on the same scale as the single hypotheses; `best` is the log of
+/// the weight of the likeliest of these.
 pub(crate) fn best(
     model: &Model,
     priors: &Priors,
     evidence: &[Evidence],
-    posterior: &Posterior,
+    moments: &[Moment],
+    mut best: f64,
 ) -> Result<Vec<Pair>, ModelError> {
-    let moments = &posterior.moments;
     let chosen = candidates(model, priors, moments);
     let prior = |a: usize, b: usize| {
         let of = |h: usize| priors.steady[h] + priors.wavering[h];
@@ -116,7 +116,6 @@ pub(crate) fn best(
     bounded.sort_by(|x, y| y.0.total_cmp(&x.0).then((x.1, x.2).cmp(&(y.1, y.2))));
     bounded.truncate(EXACT);
     let trial = Trial::new(model, evidence)?;
-    let mut best = posterior.best_log();
     let mut pairs: Vec<Pair> = Vec::new();
     for some in bounded.chunks(AT_A_TIME) {
         if some[0].0 < best - FAR {

@@ -1,12 +1,13 @@
 //! Weighing: prior times likelihood, over hypotheses, over pairs of them and over repair items.
 
 use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, moments};
-use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
 use crate::pairs::{self, Pair};
 use crate::prior::Priors;
 use std::collections::BTreeMap;
 
+/// Probability above which a suspect is to be proven instead of searched for.
+pub const CERTAIN: f64 = 0.95;
 /// Share of "not in this vehicle file" before any evidence.
 const ELSEWHERE_PRIOR: f64 = 0.005;
 
@@ -92,7 +93,8 @@ impl Posterior {
         let mut posterior = Self::weigh(model, priors, moments(model, evidence)?);
         let elsewhere = posterior.items.last().copied().unwrap_or(0.0);
         if elsewhere > PAIRS_FROM && evidence.len() > 1 {
-            let pairs = pairs::best(model, priors, evidence, &posterior)?;
+            let pairs =
+                pairs::best(model, priors, evidence, &posterior.moments, posterior.best_log())?;
             posterior.take_in(model, &pairs);
         }
         Ok(posterior)
@@ -180,45 +182,13 @@ impl Posterior {
         }
     }
 
-    /// What would be believed if the leading item were as likely as not and one piece of evidence,
-    /// whichever, were wrong: what a proof has to stand against.
-    pub fn challenged(&self, model: &Model, left_out: &LeftOut, top: usize) -> Self {
-        let mut others = vec![0.0; self.hypotheses.len()];
-        let mut wavering = vec![0.0; model.faults.len()];
-        let is_top = |h: usize| model.item_of.get(h) == Some(&top);
-        for without in &left_out.without {
-            let left: f64 = 1.0 - without.items[top];
-            for (h, p) in without.hypotheses.iter().enumerate().filter(|(h, _)| !is_top(*h)) {
-                others[h] += p / left.max(f64::MIN_POSITIVE);
-                if let Some(w) = wavering.get_mut(h) {
-                    *w += without.wavering[h] / left.max(f64::MIN_POSITIVE);
-                }
-            }
-        }
-        let total: f64 = others.iter().sum();
-        let own: f64 = self.items[top] - self.pairs_of(model, top);
-        let mut out = self.clone();
-        out.pairs.clear();
-        for (h, slot) in out.hypotheses.iter_mut().enumerate() {
-            let (p, w) = match is_top(h) {
-                true => (self.hypotheses[h] / own, self.wavering[h] / own),
-                false => (others[h] / total, wavering.get(h).copied().unwrap_or(0.0) / total),
-            };
-            *slot = 0.5 * p;
-            if let Some(slot) = out.wavering.get_mut(h) {
-                *slot = 0.5 * w;
-            }
-        }
-        out
-    }
-
-    fn pairs_of(&self, model: &Model, item: usize) -> f64 {
+    pub(crate) fn pairs_of(&self, model: &Model, item: usize) -> f64 {
         let of = |p: &&Pair| model.item_of[p.a] == item || model.item_of[p.b] == item;
         self.pairs.iter().filter(of).map(|p| p.p).sum()
     }
 
     /// Log of the likeliest explanation's weight, not normalised.
-    pub(crate) fn best_log(&self) -> f64 {
+    fn best_log(&self) -> f64 {
         self.logs.iter().copied().fold(f64::NEG_INFINITY, f64::max)
     }
 

@@ -103,6 +103,13 @@ pub struct Priors {
     pub why: BTreeMap<usize, Vec<Weight>>,
 }
 
+impl Model {
+    /// Weights with nothing known but the vehicle file.
+    pub fn plain(&self) -> &Priors {
+        self.derived(Priors::plain)
+    }
+}
+
 impl Priors {
     /// With nothing known but the vehicle file.
     pub fn plain(model: &Model) -> Self {

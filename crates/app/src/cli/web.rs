@@ -19,12 +19,17 @@ struct Place {
     /// Memory for solved vehicles, MB; what does not fit is solved again when it is asked for.
     #[arg(long, default_value_t = diagnosis::cache::ROOM >> 20)]
     cache: usize,
+    /// Directory where solved vehicles are kept for the next start; in that of the database unless
+    /// another is named.
+    #[arg(long)]
+    solved: Option<PathBuf>,
 }
 
 impl Place {
     fn open(&self, data: &Path) -> Result<Arc<Shop>, String> {
         let cache = Cache::of(self.cache.max(LEAST_CACHE) << 20);
-        Shop::open(data, &self.vehicles, cache).map_err(|e| e.to_string())
+        let solved = self.solved.clone().unwrap_or_else(|| data.join("solved"));
+        Shop::open(data, &self.vehicles, &solved, cache).map_err(|e| e.to_string())
     }
 }
 

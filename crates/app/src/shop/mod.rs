@@ -85,10 +85,15 @@ impl Shop {
     ///
     /// # Errors
     /// [`ShopError`].
-    pub fn open(data: &Path, vehicles: &Path, cache: Cache) -> Result<Arc<Self>, ShopError> {
+    pub fn open(
+        data: &Path,
+        vehicles: &Path,
+        solved: &Path,
+        cache: Cache,
+    ) -> Result<Arc<Self>, ShopError> {
         let told = broadcast::channel(1024).0;
         let shop = Arc::new(Self {
-            vehicles: Vehicles::of(vehicles, cache, data)?,
+            vehicles: Vehicles::of(vehicles, cache, solved)?,
             store: Store::open(data, digest::digest)?,
             benches: Mutex::default(),
             sessions: Mutex::default(),

@@ -25,10 +25,9 @@ fn version() -> String {
 
 impl Solved {
     /// In a directory; what other versions left there is removed.
-    pub(super) fn of(data: &Path) -> Self {
-        let all = data.join("solved");
+    pub(super) fn of(all: &Path) -> Self {
         let own = all.join(version());
-        for other in std::fs::read_dir(&all).into_iter().flatten().flatten() {
+        for other in std::fs::read_dir(all).into_iter().flatten().flatten() {
             if other.path() != own {
                 // It only takes room.
                 let _ = std::fs::remove_dir_all(other.path());
@@ -92,7 +91,7 @@ impl Solved {
     }
 
     fn write(&self, vehicle: &str, path: &Path, bytes: &[u8]) {
-        let begun = path.with_extension("part");
+        let begun = path.with_extension(format!("{}.part", std::process::id()));
         let kept = std::fs::create_dir_all(self.0.join(vehicle))
             .and_then(|()| std::fs::write(&begun, bytes))
             .and_then(|()| std::fs::rename(&begun, path));

@@ -41,7 +41,7 @@ struct Slot {
 }
 
 impl Vehicles {
-    pub(super) fn of(directory: &Path, cache: Cache, data: &Path) -> Result<Self, ShopError> {
+    pub(super) fn of(directory: &Path, cache: Cache, solved: &Path) -> Result<Self, ShopError> {
         if !directory.is_dir() {
             return Err(ShopError::NoDirectory(directory.to_owned()));
         }
@@ -50,7 +50,7 @@ impl Vehicles {
             files: Mutex::default(),
             models: Mutex::default(),
             cache,
-            solved: Solved::of(data),
+            solved: Solved::of(solved),
         })
     }
 

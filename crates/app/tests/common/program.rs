@@ -104,6 +104,13 @@ impl Program {
             .unwrap()
     }
 
+    /// Memory it holds, MB.
+    pub fn megabytes(&self) -> f64 {
+        let text = std::fs::read_to_string(format!("/proc/{}/status", self.child.id())).unwrap();
+        let line = text.lines().find(|l| l.starts_with("VmRSS")).unwrap();
+        line.split_whitespace().nth(1).unwrap().parse::<f64>().unwrap() / 1024.0
+    }
+
     /// The job when everything entered was weighed.
     pub fn fresh(&self, job: i64) -> Value {
         self.json(&format!("/api/jobs/{job}?fresh=true"))

@@ -25,6 +25,7 @@ pub(crate) mod seen;
 mod signal;
 pub(crate) mod substituted;
 pub(crate) mod tool;
+mod weighed;
 
 /// How strongly an effect shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]

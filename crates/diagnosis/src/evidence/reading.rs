@@ -3,9 +3,11 @@
 //! probe that did not touch.
 
 use super::BAD_PROBE;
+use crate::cache::{Keep, Wanted};
 use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown};
 use circuit::{Change, Circuit, Fault, Instrument, Probe, Solution, Sweep, meter::Leads};
 use std::collections::HashMap;
+use std::sync::Arc;
 use vehicle::OperatingState;
 
 /// What moves no voltage by more than this leaves a tool's reading alone, volts: a hundredth of an
@@ -62,6 +64,45 @@ impl Unsure {
 
 /// Scatter of a resistance that a sound vehicle shows as over limit, as a share.
 const OPENED: f64 = 0.05;
+
+impl Keep for Expected {
+    fn bytes(&self) -> usize {
+        16 * self.faults.len()
+    }
+}
+
+impl Model {
+    /// Predictions of a reading, from the cache when they are there.
+    ///
+    /// # Errors
+    /// [`ModelError`] for points that do not exist.
+    pub fn expect(
+        &self,
+        state: &OperatingState,
+        probe: &Probe,
+    ) -> Result<Arc<Expected>, ModelError> {
+        let wanted = |id| Wanted::Reading(id, state, probe);
+        if let Some(hit) = self.kept(wanted) {
+            return Ok(hit);
+        }
+        let made = Arc::new(expected(self, state, probe)?);
+        self.keep(wanted, &made);
+        Ok(made)
+    }
+
+    /// What a meter shows under any changes of the circuit; infinite is over limit.
+    ///
+    /// # Errors
+    /// [`ModelError`] for points that do not exist.
+    pub fn reads(
+        &self,
+        state: &OperatingState,
+        changes: &[Change],
+        probe: &Probe,
+    ) -> Result<f64, ModelError> {
+        Ok(read(self, state, changes, probe.leads(&self.circuit)?))
+    }
+}
 
 /// Combined standard deviation of a reading that a hypothesis moves from `healthy` to `value`.
 pub(crate) fn sigma(

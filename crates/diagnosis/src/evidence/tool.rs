@@ -1,7 +1,11 @@
 //! What tools that load the circuit show, kept: each hypothesis has to be solved anew for them.
 
+use crate::cache::{Keep, Wanted};
+use crate::model::Model;
+use circuit::Probe;
 use std::collections::HashMap;
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use vehicle::OperatingState;
 
 /// Bytes that a value takes among others in a table.
 const BYTES_A_VALUE: usize = 24;
@@ -25,12 +29,40 @@ impl ToolShows {
     }
 
     /// Takes in what was not known yet.
-    pub(crate) fn learn(&self, more: impl IntoIterator<Item = (usize, f64)>) {
+    fn learn(&self, more: impl IntoIterator<Item = (usize, f64)>) {
         self.faults.lock().unwrap_or_else(PoisonError::into_inner).extend(more);
     }
+}
 
-    pub(crate) fn bytes(&self) -> usize {
+impl Keep for ToolShows {
+    fn bytes(&self) -> usize {
         let faults = self.faults.lock().unwrap_or_else(PoisonError::into_inner);
         faults.capacity() * BYTES_A_VALUE
+    }
+}
+
+impl Model {
+    /// What a tool that loads the circuit shows, as far as it was asked for before.
+    pub(crate) fn tool(&self, state: &OperatingState, probe: &Probe) -> Arc<ToolShows> {
+        let wanted = |id| Wanted::Tool(id, state, probe);
+        self.kept(wanted).unwrap_or_else(|| {
+            let made = Arc::new(ToolShows::default());
+            self.keep(wanted, &made);
+            made
+        })
+    }
+
+    /// Takes in what it shows under more hypotheses.
+    pub(crate) fn tool_learns(
+        &self,
+        state: &OperatingState,
+        probe: &Probe,
+        tool: &Arc<ToolShows>,
+        more: Vec<(usize, f64)>,
+    ) {
+        if !more.is_empty() {
+            tool.learn(more);
+            self.keep(|id| Wanted::Tool(id, state, probe), tool);
+        }
     }
 }

@@ -3,7 +3,6 @@
 
 use super::{Model, Predictions};
 use crate::cache::Wanted;
-use crate::evidence::{Evidence, Likelihood};
 use crate::snapshot::Snapshot;
 use std::hash::{DefaultHasher, Hasher};
 use std::sync::{Arc, OnceLock};
@@ -11,7 +10,6 @@ use vehicle::OperatingState;
 
 /// What such bytes begin with.
 const HEAD: &[u8; 8] = b"solved-1";
-const WEIGHTS: &[u8; 8] = b"weighed1";
 
 impl Model {
     /// A state with everything solved that was asked for; nothing where hypotheses are missing.
@@ -48,43 +46,6 @@ impl Model {
             self.cache.put(Wanted::State(self.id, state), &p);
         }
         taken
-    }
-
-    /// How likely every hypothesis makes a piece of evidence, if that is at hand.
-    pub fn saved_weights(&self, of: &Evidence) -> Option<Vec<u8>> {
-        let l: Arc<Likelihood> = self.cache.get(Wanted::Weighed(self.id, &of.key()))?;
-        let mut out = WEIGHTS.to_vec();
-        put(&mut out, l.there.len());
-        for x in [l.away, l.elsewhere].iter().chain(&l.there) {
-            out.extend(x.to_le_bytes());
-        }
-        let sum = sum(&out);
-        out.extend(sum.to_le_bytes());
-        l.wavering.is_none().then_some(out)
-    }
-
-    /// Takes over such weights; false where the bytes are none or are damaged.
-    pub fn restore_weights(&self, of: &Evidence, bytes: &[u8]) -> bool {
-        let read = || {
-            let (content, end) = bytes.split_last_chunk::<8>()?;
-            let mut rest = content.strip_prefix(WEIGHTS)?;
-            let whole = sum(content) == u64::from_le_bytes(*end);
-            let count = take(&mut rest)?;
-            if !whole || count != self.faults.len() || rest.len() != 8 * (count + 2) {
-                return None;
-            }
-            let (numbers, _) = rest.as_chunks::<8>();
-            let mut numbers = numbers.iter().map(|b| f64::from_le_bytes(*b));
-            let (away, elsewhere) = (numbers.next()?, numbers.next()?);
-            Some(Likelihood { there: numbers.collect(), away, elsewhere, wavering: None })
-        };
-        match read() {
-            Some(l) => {
-                self.cache.put(Wanted::Weighed(self.id, &of.key()), &Arc::new(l));
-                true
-            }
-            None => false,
-        }
     }
 
     fn read(&self, p: &Arc<Predictions>, bytes: &[u8]) -> Option<()> {
@@ -129,7 +90,8 @@ impl Model {
     }
 }
 
-fn sum(bytes: &[u8]) -> u64 {
+/// What damaged bytes do not have in common with whole ones.
+pub(crate) fn sum(bytes: &[u8]) -> u64 {
     let mut sum = DefaultHasher::new();
     sum.write(bytes);
     sum.finish()

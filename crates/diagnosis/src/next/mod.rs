@@ -11,6 +11,7 @@ pub mod why_not;
 use crate::evidence::{Evidence, Finding, Present, reading};
 use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
+pub use crate::posterior::CERTAIN;
 use crate::posterior::{Explains, Live, Posterior};
 use crate::prior::Priors;
 use crate::words;
@@ -46,8 +47,6 @@ pub struct Ask<'a> {
 /// them is solved anew, among the candidates that the sieve lets through.
 const MOST_LIVE: usize = 1000;
 const MOST_LOADING: usize = 4;
-/// Probability above which a suspect is to be proven instead of searched for.
-pub const CERTAIN: f64 = 0.95;
 /// Hypotheses this much less likely than the leading one do not shape the next check.
 const NEGLIGIBLE: f64 = 1e-3;
 /// Hypotheses that the first sieve looks at, and candidates it lets through.
@@ -124,9 +123,7 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
         None => None,
     };
     let (ranked, ask, doubt) = match &challenge {
-        Some(c) => {
-            (c.proofs(ask), Ask { posterior: &c.posterior, ..*ask }, Some(c.doubt.as_str()))
-        }
+        Some(c) => (c.proofs(ask), Ask { posterior: &c.posterior, ..*ask }, Some(c.doubt.as_str())),
         None => (searching(ask, &live_of(ask)), *ask, None),
     };
     let mut distinct: Vec<Ranked> = Vec::new();
@@ -381,7 +378,7 @@ fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Ranked> {
 /// A suspect that is nearly certain, put in doubt: one piece of evidence, whichever, may be wrong.
 struct Challenge {
     top: usize,
-    /// What would be believed then; see [`Posterior::challenged`].
+    /// What would be believed then; see [`LeftOut::challenged`].
     posterior: Posterior,
     /// What it hangs on, in words.
     doubt: String,
@@ -394,7 +391,7 @@ impl Challenge {
         if left_out.proves(top) {
             return None;
         }
-        let posterior = ask.posterior.challenged(ask.model, &left_out, top);
+        let posterior = left_out.challenged(ask.model, ask.posterior, top);
         let doubt = left_out.weakest(top).map_or_else(String::new, |(moment, p)| {
             let pieces = &ask.posterior.moments[moment].pieces;
             let text = match pieces[..] {

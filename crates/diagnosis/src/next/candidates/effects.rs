@@ -23,6 +23,13 @@ pub struct Loads {
     of: Vec<(String, String, Vec<bool>)>,
 }
 
+impl Model {
+    /// What every output loads.
+    pub fn loads(&self) -> &Loads {
+        self.derived(Loads::of)
+    }
+}
+
 impl Loads {
     /// Of a vehicle; outputs that have a named state of their own are left out.
     pub fn of(model: &Model) -> Self {

@@ -102,6 +102,13 @@ pub struct Reachable {
     bus: Vec<bool>,
 }
 
+impl Model {
+    /// Everywhere a lead can go.
+    pub fn reachable(&self) -> &Reachable {
+        self.derived(Reachable::of)
+    }
+}
+
 impl Reachable {
     /// Points with their nodes.
     pub fn fed(&self) -> &[(String, usize)] {
