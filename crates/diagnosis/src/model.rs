@@ -2,6 +2,7 @@
 
 mod derived;
 pub(crate) mod saved;
+mod slots;
 mod unheard;
 
 use crate::cache::{Cache, Keep, ModelId, Wanted};
@@ -14,6 +15,7 @@ use circuit::{
 };
 use derived::Derived;
 use rayon::prelude::*;
+use slots::Slots;
 use std::any::Any;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -55,47 +57,55 @@ pub struct Predictions {
     drawn: OnceLock<Vec<Snapshot>>,
     /// Per hypothesis, in the order of [`Model::faults`], as far as it was asked for; every module that
     /// works is taken to be heard.
-    faults: Vec<OnceLock<Snapshot>>,
+    faults: Slots<Snapshot>,
     /// The same where who hears whom makes a difference, as far as that was asked for.
-    heard: OnceLock<Vec<OnceLock<Option<Box<Snapshot>>>>>,
+    heard: Slots<Option<Box<Snapshot>>>,
     /// Bytes that all of it takes.
     bytes: AtomicUsize,
 }
 
 /// What a state takes before any hypothesis is solved, bytes a node: elimination, phases, drawn
 /// vehicles.
-const BYTES_A_NODE: usize = 1200;
-/// What a hypothesis takes beside what differs under it, bytes: its places in two lists, and what the
-/// system adds to a piece of memory.
-const BYTES_A_HYPOTHESIS: usize = 56;
+const BYTES_A_NODE: usize = 500;
+/// What the system adds to a piece of memory, bytes.
 const BYTES_A_PIECE: usize = 16;
 
 impl Predictions {
     /// What a hypothesis predicts; the healthy vehicle where it was not asked for, and `None` for
     /// "not in this vehicle file".
     pub fn fault(&self, h: usize) -> Option<&Snapshot> {
-        self.faults.get(h).map(|s| s.get().unwrap_or(&self.healthy))
+        (h < self.faults.len()).then(|| self.faults.get(h).unwrap_or(&self.healthy))
     }
 
-    fn grow(&self, made: &Snapshot) {
-        let bytes = if made.differs() { made.bytes() + BYTES_A_PIECE } else { 0 };
+    /// Takes in what a hypothesis predicts.
+    fn take_in(&self, h: usize, made: Snapshot) {
+        let held = if made.differs() { made.bytes() + BYTES_A_PIECE } else { 0 };
+        let bytes = held + self.faults.set(h, made);
+        self.bytes.fetch_add(bytes, Ordering::Relaxed);
+    }
+
+    /// Takes in what it predicts with who is heard, where that differs.
+    fn take_in_heard(&self, h: usize, made: Option<Box<Snapshot>>) {
+        let held =
+            made.as_ref().map_or(0, |m| size_of::<Snapshot>() + m.bytes() + 2 * BYTES_A_PIECE);
+        let bytes = held + self.heard.set(h, made);
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
     }
 
     /// Whether a hypothesis was asked for.
     pub fn is_solved(&self, h: usize) -> bool {
-        self.faults.get(h).is_some_and(|s| s.get().is_some())
+        self.faults.get(h).is_some()
     }
 
     /// What every hypothesis predicts, after [`Model::predict_all`].
     pub fn all(&self) -> impl Iterator<Item = &Snapshot> {
-        self.faults.iter().map(|s| s.get().unwrap_or(&self.healthy))
+        (0..self.faults.len()).map(|h| self.faults.get(h).unwrap_or(&self.healthy))
     }
 
     /// What a hypothesis predicts, with who is heard over the buses as they are: as far as it was asked
     /// for with [`Model::predict_heard`].
     pub fn heard(&self, h: usize) -> Option<&Snapshot> {
-        let heard = self.heard.get().and_then(|all| all.get(h)?.get()?.as_deref());
+        let heard = self.heard.get(h).and_then(Option::as_deref);
         heard.or_else(|| self.fault(h))
     }
 
@@ -285,7 +295,7 @@ impl Model {
         let solution = sweep.healthy().clone();
         let sound = self.hearing.as_ref().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
         let healthy = Arc::new(Healthy::of(c, &solution, &sound.deaf));
-        let faults = vec![OnceLock::new(); self.faults.len()];
+        let count = self.faults.len();
         let healthy_snapshot = Snapshot::healthy(&healthy);
         let made = Arc::new(Predictions {
             healthy: healthy_snapshot,
@@ -295,10 +305,12 @@ impl Model {
             sweep,
             phases: OnceLock::new(),
             drawn: OnceLock::new(),
-            faults,
-            heard: OnceLock::new(),
+            faults: Slots::new(count),
+            heard: Slots::new(count),
             bytes: AtomicUsize::new(
-                BYTES_A_NODE * c.nodes + BYTES_A_HYPOTHESIS * self.faults.len(),
+                BYTES_A_NODE * c.nodes
+                    + Slots::<Snapshot>::bytes_empty(count)
+                    + Slots::<Option<Box<Snapshot>>>::bytes_empty(count),
             ),
         });
         self.cache.put(wanted, &made);
@@ -345,8 +357,7 @@ impl Model {
     /// Whether every hypothesis was solved in a state, and who is heard worked out if that is wanted.
     pub fn is_prepared(&self, state: &OperatingState, heard: bool) -> bool {
         let p = self.predict(state);
-        let is_heard = |h: usize| p.heard.get().is_some_and(|all| all[h].get().is_some());
-        (0..self.faults.len()).all(|h| p.is_solved(h) && (!heard || is_heard(h)))
+        p.faults.is_full() && (!heard || self.hearing.is_none() || p.heard.is_full())
     }
 
     /// The same piece by piece, with who is heard if that is wanted, as long as there is time; whether
@@ -390,7 +401,7 @@ impl Model {
     }
 
     fn solve_missing(&self, p: &Predictions, wanted: impl Fn(usize) -> bool + Sync) {
-        let missing = |h: usize| wanted(h) && p.faults[h].get().is_none();
+        let missing = |h: usize| wanted(h) && p.faults.get(h).is_none();
         if !(0..self.faults.len()).any(missing) {
             return;
         }
@@ -404,8 +415,7 @@ impl Model {
         for (h, made) in all.into_iter().enumerate() {
             if let Some(made) = made {
                 // Another thread may have been as quick: both made the same.
-                p.grow(&made);
-                let _ = p.faults[h].set(made);
+                p.take_in(h, made);
             }
         }
     }

@@ -5,7 +5,7 @@ use super::{Model, Predictions};
 use crate::cache::Wanted;
 use crate::snapshot::Snapshot;
 use std::hash::{DefaultHasher, Hasher};
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 use vehicle::OperatingState;
 
 /// What such bytes begin with.
@@ -17,16 +17,12 @@ impl Model {
         let p = self.predict(state);
         let mut out = HEAD.to_vec();
         put(&mut out, p.faults.len());
-        for solved in &p.faults {
-            solved.get()?.save(&mut out);
+        for h in 0..p.faults.len() {
+            p.faults.get(h)?.save(&mut out);
         }
-        let heard: Vec<&Option<Box<Snapshot>>> = match p.heard.get() {
-            Some(all) => all.iter().map_while(OnceLock::get).collect(),
-            None => Vec::new(),
-        };
-        let heard = if heard.len() == p.faults.len() { heard } else { Vec::new() };
-        put(&mut out, heard.len());
-        for overlay in heard {
+        let heard = if p.heard.is_full() { p.heard.len() } else { 0 };
+        put(&mut out, heard);
+        for overlay in (0..heard).filter_map(|h| p.heard.get(h)) {
             out.push(u8::from(overlay.is_some()));
             if let Some(overlay) = overlay {
                 overlay.save(&mut out);
@@ -74,17 +70,12 @@ impl Model {
                 _ => Some(Box::new(Snapshot::load(&p.base, &mut rest)?)),
             });
         }
-        for (slot, made) in p.faults.iter().zip(faults) {
-            p.grow(&made);
-            // What was solved meanwhile is the same.
-            let _ = slot.set(made);
+        // What was solved meanwhile is the same.
+        for (h, made) in faults.into_iter().enumerate() {
+            p.take_in(h, made);
         }
-        if !heard.is_empty() {
-            let all = p.heard.get_or_init(|| vec![OnceLock::new(); heard.len()]);
-            for (slot, made) in all.iter().zip(heard) {
-                made.iter().for_each(|m| p.grow(m));
-                let _ = slot.set(made);
-            }
+        for (h, made) in heard.into_iter().enumerate() {
+            p.take_in_heard(h, made);
         }
         Some(())
     }

@@ -4,7 +4,6 @@ use super::{Model, Predictions, Snapshot};
 use circuit::hearing::Hearing;
 use circuit::{Change, Sweep};
 use rayon::prelude::*;
-use std::sync::OnceLock;
 
 /// From so many hypotheses on it pays to solve each bus with its middle sending first.
 const MANY: usize = 200;
@@ -13,9 +12,7 @@ impl Model {
     /// Works out who is heard under the hypotheses wanted that were solved.
     pub(super) fn listen(&self, p: &Predictions, wanted: impl Fn(usize) -> bool + Sync) {
         let Some(hearing) = &self.hearing else { return };
-        let none = || vec![OnceLock::new(); self.faults.len()];
-        let missing =
-            |h: &usize| wanted(*h) && p.heard.get().is_none_or(|all| all[*h].get().is_none());
+        let missing = |h: &usize| wanted(*h) && p.heard.get(*h).is_none();
         let open: Vec<usize> = (0..self.faults.len()).filter(missing).collect();
         if open.is_empty() {
             return;
@@ -41,16 +38,12 @@ impl Model {
                 part.iter().map(|h| (*h, heard(h))).collect()
             })
             .collect();
-        let all = p.heard.get_or_init(none);
         // Another thread may have been as quick: both made the same.
         for h in off {
-            let _ = all[h].set(None);
+            p.take_in_heard(h, None);
         }
         for (h, made) in parts.into_iter().flatten() {
-            if let Some(made) = &made {
-                p.grow(made);
-            }
-            let _ = all[h].set(made);
+            p.take_in_heard(h, made);
         }
     }
 
