@@ -250,7 +250,10 @@ fn fifty(data: &Path) {
             let url = url.clone();
             std::thread::spawn(move || {
                 let http = client();
+                // They do not all begin in the same second.
                 let mut due = Duration::from_secs_f64(EVERY * k as f64 / TECHNICIANS as f64);
+                std::thread::sleep(due);
+                due += Duration::from_secs_f64(EVERY);
                 let job = format!("{url}/api/jobs/{}", open(&http, &url, k));
                 let mut view = get(&http, &format!("{job}?fresh=true")).0;
                 let (mut writes, mut fresh) = (Vec::new(), Vec::new());

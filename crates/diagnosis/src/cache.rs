@@ -138,6 +138,11 @@ impl Cache {
         self.0.insert(wanted.key(), kept);
     }
 
+    /// Forgets one thing.
+    pub(crate) fn remove(&self, wanted: Wanted<'_>) {
+        self.0.remove(&wanted);
+    }
+
     /// Forgets everything of a model.
     pub(crate) fn forget(&self, model: ModelId) {
         self.0.retain(|key, _| {

@@ -354,6 +354,11 @@ impl Model {
         self.prepare_while(state, false, || true);
     }
 
+    /// Forgets what was solved of a state: nobody is going to ask for it soon.
+    pub fn forget(&self, state: &OperatingState) {
+        self.cache.remove(Wanted::State(self.id, state));
+    }
+
     /// Whether every hypothesis was solved in a state, and who is heard worked out if that is wanted.
     pub fn is_prepared(&self, state: &OperatingState, heard: bool) -> bool {
         let p = self.predict(state);

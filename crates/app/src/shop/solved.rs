@@ -86,6 +86,8 @@ impl Solved {
             {
                 self.write(vehicle, &path, &bytes);
             }
+            // Its weights are all that is asked for; the room is for what jobs need.
+            model.forget(&complaint.state);
         }
         true
     }
