@@ -4,10 +4,10 @@
 //! descriptor. So there are at most [`MOST`]; when all are taken, the one that has been idle longest
 //! goes.
 
+use crate::http::problem::Problem;
 use axum::Router;
 use axum::body::Body;
 use axum::extract::Request;
-use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use http_body_util::BodyExt;
 use hyper::body::Incoming;
@@ -150,8 +150,7 @@ fn watch_over(stream: &TcpStream) {
 
 async fn turn_away(stream: TcpStream) {
     let busy = hyper::service::service_fn(|_: hyper::Request<Incoming>| async {
-        let words = "too many connections are at work; close some windows and reload";
-        Ok::<_, Infallible>((StatusCode::SERVICE_UNAVAILABLE, words).into_response())
+        Ok::<_, Infallible>(Problem::full().into_response())
     });
     let mut http = http1::Builder::new();
     http.keep_alive(false);
@@ -247,7 +246,7 @@ mod tests {
             streams.push(stream);
         }
         let mut more = TcpStream::connect(at).await.unwrap();
-        assert!(ask(&mut more, "/").await.contains("503"));
+        assert!(ask(&mut more, "/").await.contains("application/problem+json"));
         // One leaves, and there is room again.
         drop(streams.pop());
         let mut served = false;

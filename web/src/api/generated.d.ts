@@ -899,6 +899,12 @@ export interface components {
             /** @description Why. */
             reason: string;
         };
+        /** @description The state to scan again in. */
+        Again: {
+            state: components["schemas"]["OperatingState"];
+            /** @description Also where freeze-frame data could not be read. */
+            anyway?: boolean;
+        };
         /**
          * Format: double
          * @description The amount of a stimulus, in its unit; ordered and hashed by its bits so that states can be keys.
@@ -999,10 +1005,11 @@ export interface components {
             item: string;
             /** @description In words. */
             text: string;
-            /** @description A reading taken after it led has not refuted it. */
+            /** @description Any one piece of evidence could be wrong, and it would still be nearly certain. */
             proven: boolean;
             /** @description Nothing in reach could refute it any more. */
             exhausted: boolean;
+            hangs_on?: null | components["schemas"]["HangsOn"];
         };
         /** @description What differs from an earlier view. */
         Changes: {
@@ -1054,7 +1061,7 @@ export interface components {
             expected: string;
             /** @description Setup. */
             setup: components["schemas"]["SetupLine"][];
-            /** @description Outcomes. */
+            /** @description Outcomes; those of a proof as if one piece of evidence were wrong. */
             outcomes: components["schemas"]["Outcome"][];
             /** @description Proposed to refute a suspect that is nearly certain, not to tell suspects apart. */
             proof: boolean;
@@ -1324,6 +1331,21 @@ export interface components {
             share: number;
             /** @description Codes and silences that only echo it. */
             echoes: components["schemas"]["CodeMark"][];
+        };
+        /** @description The piece of evidence without which a suspect would stand worst. */
+        HangsOn: {
+            /**
+             * Format: int64
+             * @description Number of its ledger entry.
+             */
+            number: number;
+            /** @description What it says. */
+            text: string;
+            /**
+             * Format: double
+             * @description How likely the suspect would be without it, 0 to 1.
+             */
+            probability: number;
         };
         /** @description The latest identification. */
         Identification: {
@@ -3703,7 +3725,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Wanted"];
+                "application/json": components["schemas"]["Again"];
             };
         };
         responses: {

@@ -4,6 +4,7 @@ import { useJob } from "../api/job";
 import { ByHand, type Task } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
+import { Rescan } from "../ui/Rescan";
 
 /** The check as a task for hands and eyes; none when it is something else. */
 function byHand(check: Check): Task | null {
@@ -22,20 +23,10 @@ function byHand(check: Check): Task | null {
 
 /** Where the answer to a check goes in. */
 function Answer({ check }: { check: Check }) {
-  const { act, busy } = useJob();
   const task = byHand(check);
   if (task) return <ByHand task={task} state={check.state} />;
   if (check.quantity === "scan") {
-    return (
-      <button
-        type="button"
-        className="act w-full"
-        disabled={busy !== ""}
-        onClick={() => act("rescan", { state: check.state }).catch(() => {})}
-      >
-        {busy === "rescan" ? "Keeping, clearing, waiting, asking …" : "Keep, clear, run, scan"}
-      </button>
-    );
+    return <Rescan state={check.state} />;
   }
   if (check.quantity === "effect") return <Effect part={check.red} state={check.state} />;
   return (

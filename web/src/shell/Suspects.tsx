@@ -234,7 +234,10 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
             view.certain.hangs_on && (
               <p className="text-[14px]">
                 It hangs on “{view.certain.hangs_on.text}”: without it{" "}
-                <span className="num">{(100 * view.certain.hangs_on.probability).toFixed(0)} %</span>.
+                <span className="num">
+                  {(100 * view.certain.hangs_on.probability).toFixed(0)} %
+                </span>
+                .
               </p>
             )
           )}

@@ -4,6 +4,7 @@ import { useJob } from "../api/job";
 import { ByHand } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
+import { Rescan } from "../ui/Rescan";
 
 /** Signed off, and how to open it again when the vehicle comes back. */
 export function SignedOff() {
@@ -41,7 +42,6 @@ export function SignedOff() {
 }
 
 function ProofRow({ proof }: { proof: Proof }) {
-  const { act, busy } = useJob();
   const mark = proof.done
     ? { sign: "○", word: "shown", colour: "text-verdigris" }
     : proof.failed
@@ -72,18 +72,7 @@ function ProofRow({ proof }: { proof: Proof }) {
             <ByHand task={{ kind: proof.kind, at: proof.red }} state={proof.state} />
           )}
           {proof.kind === "effect" && <Effect part={proof.red} state={proof.state} />}
-          {proof.kind === "scan" && (
-            <button
-              type="button"
-              className="act w-full"
-              disabled={busy !== ""}
-              onClick={() => act("rescan", { state: proof.state }).catch(() => {})}
-            >
-              {busy === "rescan"
-                ? "Keeping, clearing, waiting, asking …"
-                : "Keep, clear, run, scan"}
-            </button>
-          )}
+          {proof.kind === "scan" && <Rescan state={proof.state} />}
         </div>
       )}
     </li>
@@ -99,7 +88,8 @@ export function Prove() {
   if (!view.repair) {
     const proven = view.certain?.proven && choice === view.certain.item;
     const on = choice === view.certain?.item ? view.certain.hangs_on : null;
-    const hangs = on && `without “${on.text}” it would stand at ${(100 * on.probability).toFixed(0)} %`;
+    const hangs =
+      on && `without “${on.text}” it would stand at ${(100 * on.probability).toFixed(0)} %`;
     return (
       <section className="max-w-3xl p-6">
         <h1 className="text-2xl font-bold">Repair</h1>
@@ -129,8 +119,8 @@ export function Prove() {
             </label>
             {!proven && (
               <p className="mt-2 border-l-4 border-ochre pl-3">
-                ◇ Not proven{hangs && <>: {hangs}</>}. The report will say so. Better: take the proof
-                on the right first.
+                ◇ Not proven{hangs && <>: {hangs}</>}. The report will say so. Better: take the
+                proof on the right first.
               </p>
             )}
             <label className="mt-3 block">

@@ -60,8 +60,7 @@ export function Report() {
                   {repair.probability > 0.999 ? "over 99.9" : (100 * repair.probability).toFixed(1)}{" "}
                   %
                 </span>
-                ,{" "}
-                {repair.proven ? "proven: it holds without any one finding" : "not proven"}.
+                , {repair.proven ? "proven: it holds without any one finding" : "not proven"}.
               </span>
             </>
           ) : (

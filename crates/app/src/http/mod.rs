@@ -9,7 +9,7 @@ mod guard;
 mod identity;
 mod jobs;
 mod network;
-mod problem;
+pub(crate) mod problem;
 mod reasoning;
 mod scans;
 mod sheets;

@@ -65,6 +65,11 @@ impl Problem {
     pub fn own(detail: impl ToString) -> Self {
         Self::of(StatusCode::INTERNAL_SERVER_ERROR, "The program could not do it", detail)
     }
+    /// No room for another connection.
+    pub fn full() -> Self {
+        let detail = "too many connections are at work; close some windows and reload";
+        Self::of(StatusCode::SERVICE_UNAVAILABLE, "The house is full", detail)
+    }
     /// The same with the fields it is about.
     #[must_use]
     pub fn at(self, errors: impl Into<Vec<Field>>) -> Self {

@@ -2,8 +2,8 @@
 
 use super::at::{Answer, App, Kept, again, append, at, away, is_open, keep, session};
 use super::extract::{Json, Key, Path, Query};
-use super::problem::Problem;
-use super::vehicle_side::{Wanted, at_rest, rest};
+use super::problem::{Field, Problem};
+use super::vehicle_side::{at_rest, rest};
 use crate::progress::Progress;
 use crate::shop::Shop;
 use crate::view::{self, Compared};
@@ -16,6 +16,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
 use utoipa::{IntoParams, ToSchema};
+use vehicle::OperatingState;
 
 /// Why a module says nothing of itself in a scan that was stopped.
 const STOPPED: &str = "not asked: the scan was stopped";
@@ -132,6 +133,20 @@ pub async fn stop(State(shop): App, Path(id): Path<i64>) -> StatusCode {
     StatusCode::NO_CONTENT
 }
 
+/// Refuses to clear where freeze-frame data could not be read.
+fn nothing_unread<'m>(modules: impl IntoIterator<Item = &'m ScannedModule>) -> Result<(), Problem> {
+    let unread = |m: &&ScannedModule| m.codes.iter().any(|c| !c.unread.is_empty());
+    let of: Vec<&str> = modules.into_iter().filter(unread).map(|m| m.module.as_str()).collect();
+    if of.is_empty() {
+        return Ok(());
+    }
+    let detail = format!(
+        "freeze-frame data of {} could not be read and would be lost; scan again, or clear it anyway",
+        of.join(", ")
+    );
+    Err(Problem::state(&detail).at([Field { pointer: "/anyway".to_owned(), detail }]))
+}
+
 /// Clears codes, of all modules or of some; only after a scan was kept.
 #[utoipa::path(post, path = "/api/jobs/{id}/clear", request_body = Option<Modules>, responses((status = 200, body = Kept)))]
 pub async fn clear(
@@ -151,19 +166,10 @@ pub async fn clear(
     if kept.is_none() || case.cleared() > kept {
         return Err(Problem::state("scan first: codes are kept before they are cleared"));
     }
-    if !wanted.anyway {
-        let unread = |m: &&ScannedModule| {
-            wanted.wants(&m.module) && m.codes.iter().any(|c| !c.unread.is_empty())
-        };
-        let of: Vec<&str> = (case.scans.iter().rev().take(1))
-            .flat_map(|s| s.modules.iter().filter(unread).map(|m| m.module.as_str()))
-            .collect();
-        if !of.is_empty() {
-            return Err(Problem::state(format!(
-                "freeze-frame data of {} could not be read and would be lost; scan again, or clear it anyway",
-                of.join(", ")
-            )));
-        }
+    if !wanted.anyway
+        && let Some(scan) = case.scans.last()
+    {
+        nothing_unread(scan.modules.iter().filter(|m| wanted.wants(&m.module)))?;
     }
     let bench = shop.bench(id);
     let results = bench.clear(&model.circuit.vehicle, |m| wanted.wants(m)).await;
@@ -253,13 +259,22 @@ pub async fn self_tests(State(shop): App, Path(id): Path<i64>) -> Result<StatusC
 /// Time for the monitors to run after clearing, and once more for what takes longest.
 const MONITORS_RUN: std::time::Duration = std::time::Duration::from_millis(2500);
 
+/// The state to scan again in.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Again {
+    state: OperatingState,
+    /// Also where freeze-frame data could not be read.
+    #[serde(default)]
+    anyway: bool,
+}
+
 /// Codes kept, cleared, the state brought about so that monitors run, and all modules asked again.
-#[utoipa::path(post, path = "/api/jobs/{id}/rescan", request_body = Wanted, responses((status = 200, body = Kept)))]
+#[utoipa::path(post, path = "/api/jobs/{id}/rescan", request_body = Again, responses((status = 200, body = Kept)))]
 pub async fn rescan(
     State(shop): App,
     Path(id): Path<i64>,
     key: Key,
-    Json(wanted): Json<Wanted>,
+    Json(wanted): Json<Again>,
 ) -> Answer<Kept> {
     let here = at(&shop, id).await?;
     if let Some(kept) = again(&shop, &here.session, &key).await? {
@@ -274,7 +289,12 @@ pub async fn rescan(
     if case.scans.last().map(|s| s.number) <= case.cleared() {
         // Nothing is cleared that was not kept.
         let modules = ask(&shop, id, model, Modules::default()).await?;
-        note(Entry::Scan { state: case.state.clone(), modules }).await?;
+        note(Entry::Scan { state: case.state.clone(), modules: modules.clone() }).await?;
+        if !wanted.anyway {
+            nothing_unread(&modules)?;
+        }
+    } else if let Some(scan) = case.scans.last().filter(|_| !wanted.anyway) {
+        nothing_unread(&scan.modules)?;
     }
     note(Entry::State { state: wanted.state.clone() }).await?;
     if bench.has_hands() {
