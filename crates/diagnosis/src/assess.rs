@@ -79,7 +79,7 @@ pub struct Certain {
     pub item: String,
     /// In words.
     pub text: String,
-    /// Any one piece of evidence could be wrong, and it would still be nearly certain.
+    /// Any one piece of evidence could be wrong, and it would still lead by far.
     pub proven: bool,
     /// Nothing in reach could refute it any more.
     pub exhausted: bool,

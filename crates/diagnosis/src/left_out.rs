@@ -1,9 +1,13 @@
 //! Each piece of evidence left out in turn: what would be believed if it were wrong.
 
 use crate::model::Model;
-use crate::posterior::{CERTAIN, Posterior};
+use crate::posterior::Posterior;
 use crate::prior::Priors;
 use rayon::prelude::*;
+
+/// How likely a proven item still is without any one piece of evidence. Less than what makes it nearly
+/// certain: one of the pieces left may be a probe that slipped, too.
+const STANDS: f64 = 0.8;
 
 /// What all evidence but one piece says, for each piece in turn; findings of one moment, as those of a
 /// scan, are one piece.
@@ -31,10 +35,10 @@ impl LeftOut {
         stands.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
-    /// Whether an item is proven: any one piece of evidence could be wrong, and it would still be
-    /// nearly certain.
+    /// Whether an item is proven: any one piece of evidence could be wrong, and it would still lead by
+    /// far.
     pub fn proves(&self, item: usize) -> bool {
-        self.weakest(item).is_some_and(|(_, p)| p > CERTAIN)
+        self.weakest(item).is_some_and(|(_, p)| p > STANDS)
     }
 
     /// What would be believed if the leading item were as likely as not and one piece of evidence,
@@ -44,15 +48,16 @@ impl LeftOut {
         let mut wavering = vec![0.0; model.faults.len()];
         let is_top = |h: usize| model.item_of.get(h) == Some(&top);
         for without in &self.without {
-            let left: f64 = 1.0 - without.items[top];
+            // Where the leading item stands nevertheless little is left for others: what counts is the
+            // piece of evidence that it hangs on.
             for (h, p) in without.hypotheses.iter().enumerate().filter(|(h, _)| !is_top(*h)) {
-                others[h] += p / left.max(f64::MIN_POSITIVE);
+                others[h] += p;
                 if let Some(w) = wavering.get_mut(h) {
-                    *w += without.wavering[h] / left.max(f64::MIN_POSITIVE);
+                    *w += without.wavering[h];
                 }
             }
         }
-        let total: f64 = others.iter().sum();
+        let total: f64 = others.iter().sum::<f64>().max(f64::MIN_POSITIVE);
         let own: f64 = all.items[top] - all.pairs_of(model, top);
         let mut out = all.clone();
         out.pairs.clear();

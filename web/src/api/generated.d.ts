@@ -1005,7 +1005,7 @@ export interface components {
             item: string;
             /** @description In words. */
             text: string;
-            /** @description Any one piece of evidence could be wrong, and it would still be nearly certain. */
+            /** @description Any one piece of evidence could be wrong, and it would still lead by far. */
             proven: boolean;
             /** @description Nothing in reach could refute it any more. */
             exhausted: boolean;

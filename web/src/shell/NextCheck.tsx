@@ -93,6 +93,15 @@ export function NextCheck() {
         >
           Cannot do this
         </button>
+        {check.quantity === "scan" && (
+          <button
+            type="button"
+            className="quiet"
+            onClick={() => act("refuse", { check: "Scan *" }).catch(() => {})}
+          >
+            No tester
+          </button>
+        )}
         {check.quantity === "amps" && (
           <button
             type="button"

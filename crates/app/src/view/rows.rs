@@ -140,6 +140,9 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
         Entry::Refused { check } if check == "Amps *" => {
             ("refused", "Cannot be done here".into(), "no clamp at hand".to_owned())
         }
+        Entry::Refused { check } if check == "Scan *" => {
+            ("refused", "Cannot be done here".into(), "no tester at hand".to_owned())
+        }
         Entry::Refused { check } => ("refused", "Cannot be done here".into(), check.clone()),
         Entry::Doubted { number, doubted } => {
             let what = if *doubted { "doubted" } else { "believed again" };
