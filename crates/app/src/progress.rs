@@ -65,11 +65,11 @@ impl AtWork {
     /// Begins something for a job, unless something runs for it already.
     ///
     /// # Errors
-    /// In words.
-    pub fn begin(&self, job: i64, what: &str) -> Result<Work, String> {
+    /// [`Busy`].
+    pub fn begin(&self, job: i64, what: &str) -> Result<Work, Busy> {
         let mut running = lock(&self.running);
         if running.contains_key(&job) {
-            return Err(format!("a {what} is running already; wait for it or stop it"));
+            return Err(Busy(what.to_owned()));
         }
         let (stop, stopped) = watch::channel(false);
         running.insert(job, stop);
@@ -83,6 +83,11 @@ impl AtWork {
         }
     }
 }
+
+/// Something runs for the job already.
+#[derive(Debug, thiserror::Error)]
+#[error("a {0} is running already; wait for it or stop it")]
+pub struct Busy(String);
 
 /// Work that runs; dropping it says that it is over.
 #[derive(Debug)]

@@ -293,7 +293,7 @@ async fn call(record: Arc<Mutex<Record>>, run: u64, bench: Arc<Bench>, vehicle: 
             }
             Err(why) => {
                 let n = r.modules.len();
-                r.trouble = why;
+                r.trouble = why.to_string();
                 r.add(vec![None; n]);
             }
         }

@@ -6,6 +6,7 @@
 //! check that tells most per minute.
 
 pub mod assess;
+mod bytes;
 pub mod cache;
 pub mod coverage;
 pub mod evidence;

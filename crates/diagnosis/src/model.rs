@@ -1,7 +1,7 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
 mod derived;
-pub(crate) mod saved;
+mod saved;
 mod slots;
 mod unheard;
 

@@ -2,7 +2,7 @@
 
 mod packed;
 
-use crate::model::saved;
+use crate::bytes;
 use circuit::software::{Verdict, View};
 use circuit::{Circuit, Point, Solution, software};
 use packed::{Loose, Order, Packed};
@@ -146,13 +146,13 @@ impl Snapshot {
     /// Writes what differs.
     pub(crate) fn save(&self, out: &mut Vec<u8>) {
         let words = self.changed.as_ref().map_or(&[][..], Packed::words);
-        saved::put(out, words.len());
+        bytes::put(out, words.len());
         out.extend(words.iter().flat_map(|w| w.to_le_bytes()));
     }
 
     /// Reads what was written; nothing where it is damaged.
     pub(crate) fn load(healthy: &Arc<Healthy>, from: &mut &[u8]) -> Option<Self> {
-        let count = saved::take(from)?;
+        let count = bytes::take(from)?;
         let (words, rest) = from.split_at_checked(2 * count)?;
         *from = rest;
         let changed = match count {

@@ -419,3 +419,38 @@ proptest! {
         prop_assert!(of(&after, &f.repair_item) > 0.85 * of(&before, &f.repair_item));
     }
 }
+
+#[test]
+fn a_suspect_is_proven_when_it_stands_without_any_one_finding() {
+    let across = |in_state: &str| {
+        Evidence::new(
+            state(in_state),
+            Finding::Reading {
+                instrument: Instrument::Volts,
+                red: "C4.7:cabin".into(),
+                black: "C4.7:engine".into(),
+                value: Some(4.78),
+            },
+        )
+    };
+    let mut evidence = vec![
+        weak_washer(),
+        volts(&state("rear_washer"), "C4.7:engine", 7.45),
+        across("rear_wash_stalk"),
+    ];
+    let top = MODEL.item("terminal:C4.7").unwrap();
+    let p = Posterior::new(&MODEL, &evidence).unwrap();
+    let without = left_out(&p);
+    let (hangs_on, stands) = without.weakest(top).unwrap();
+    assert!(p.items[top] > 0.95, "{}", p.items[top]);
+    assert_eq!(p.moments[hangs_on].pieces, [2]);
+    assert!(stands < 0.8 && !without.proves(top), "{stands}");
+    // Put in doubt it is as likely as not, and what the doubted finding tells it from is the rest.
+    let doubted = without.challenged(&MODEL, &p, top);
+    let own: f64 = MODEL.variants(top).iter().map(|h| doubted.hypotheses[*h]).sum();
+    assert!((own - 0.5).abs() < 1e-6, "{own}");
+    // The same drop in another state is another reading.
+    evidence.push(across("rear_washer"));
+    let p = Posterior::new(&MODEL, &evidence).unwrap();
+    assert!(left_out(&p).proves(top), "{:?}", left_out(&p).weakest(top));
+}

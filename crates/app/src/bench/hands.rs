@@ -1,6 +1,6 @@
 //! The demo's hands and eyes, and the meter.
 
-use super::Bench;
+use super::{Bench, BenchError};
 use circuit::Instrument;
 use diagnosis::evidence::{Sight, Strength};
 use link::scpi;
@@ -18,7 +18,7 @@ impl Bench {
         self: &Arc<Self>,
         vehicle: &Vehicle,
         state: &OperatingState,
-    ) -> Result<(), String> {
+    ) -> Result<(), BenchError> {
         // First back what is driven: once the state has changed, its module may be off.
         let driven = self.driven.lock().await.clone();
         for output in driven.keys().filter(|output| !state.outputs.contains(*output)) {
@@ -42,15 +42,15 @@ impl Bench {
     }
 
     /// Sends the hands to do something.
-    pub async fn hands(&self, path: &str, body: &serde_json::Value) -> Result<(), String> {
+    pub async fn hands(&self, path: &str, body: &serde_json::Value) -> Result<(), BenchError> {
         let Some(address) = self.at.hands else {
             return Ok(());
         };
         let response = self.http.post(format!("http://{address}{path}")).json(body).send().await;
         match response {
             Ok(r) if r.status().is_success() => Ok(()),
-            Ok(r) => Err(r.text().await.unwrap_or_default()),
-            Err(_) => Err("the stand-in's hands do not answer; is it still running?".into()),
+            Ok(r) => Err(BenchError::HandsRefuse(r.text().await.unwrap_or_default())),
+            Err(_) => Err(BenchError::HandsGone),
         }
     }
 
@@ -60,7 +60,7 @@ impl Bench {
         part: &str,
         jumper: Option<&[String; 2]>,
         swapped: Option<&str>,
-    ) -> Result<Strength, String> {
+    ) -> Result<Strength, BenchError> {
         let mut query = vec![("part", part)];
         if let Some([red, black]) = jumper {
             query.extend([("red", red.as_str()), ("black", black.as_str())]);
@@ -68,28 +68,32 @@ impl Bench {
         query.extend(swapped.map(|s| ("swapped", s)));
         let seen = self.eyes("look", &query).await?;
         serde_json::from_value(seen["strength"].clone())
-            .map_err(|_| format!("there is nothing to see at {part}"))
+            .map_err(|_| BenchError::NothingToSee(part.to_owned()))
     }
 
     /// What they see at a place or thing.
-    pub async fn see(&self, at: &str) -> Result<Sight, String> {
+    pub async fn see(&self, at: &str) -> Result<Sight, BenchError> {
         let seen = self.eyes("see", &[("at", at)]).await?;
-        serde_json::from_value(seen["sight"].clone()).map_err(|e| e.to_string())
+        serde_json::from_value(seen["sight"].clone()).map_err(|_| BenchError::HandsUnclear)
     }
 
     /// Whether something changes when the hands move the harness there.
-    pub async fn moved(&self, at: &str) -> Result<bool, String> {
+    pub async fn moved(&self, at: &str) -> Result<bool, BenchError> {
         let seen = self.eyes("move", &[("at", at)]).await?;
-        seen["changed"].as_bool().ok_or_else(|| "the hands gave no answer".to_owned())
+        seen["changed"].as_bool().ok_or(BenchError::HandsUnclear)
     }
 
-    async fn eyes(&self, what: &str, query: &[(&str, &str)]) -> Result<serde_json::Value, String> {
+    async fn eyes(
+        &self,
+        what: &str,
+        query: &[(&str, &str)],
+    ) -> Result<serde_json::Value, BenchError> {
         let Some(address) = self.at.hands else {
-            return Err("no hands are there to do it; do it yourself and say what you found".into());
+            return Err(BenchError::NoHands);
         };
-        let gone = |_| "the stand-in's eyes do not answer; is it still running?".to_owned();
+        let gone = |_| BenchError::HandsGone;
         let url = reqwest::Url::parse_with_params(&format!("http://{address}/{what}"), query)
-            .map_err(|e| e.to_string())?;
+            .map_err(|_| BenchError::HandsUnclear)?;
         let answer = self.http.get(url).send().await.map_err(gone)?;
         Ok(answer.json().await.unwrap_or_default())
     }
@@ -100,18 +104,18 @@ impl Bench {
         instrument: Instrument,
         red: &str,
         black: &str,
-    ) -> Result<Option<f64>, String> {
+    ) -> Result<Option<f64>, BenchError> {
         let Some(address) = self.at.scpi else {
-            return Err("no meter is set up; type the reading instead".into());
+            return Err(BenchError::NoMeter);
         };
         let query = match instrument {
             Instrument::Volts | Instrument::LowVolts => scpi::Query::Volts,
             Instrument::Ohms => scpi::Query::Ohms,
             Instrument::Amps | Instrument::Shunt => scpi::Query::Amps,
-            _ => return Err("this tool has no display to read; type what you see".into()),
+            _ => return Err(BenchError::NoDisplay),
         };
         self.hands("/leads", &json!({"instrument": instrument, "red": red, "black": black}))
             .await?;
-        scpi::measure(address, query).await.map_err(|e| e.to_string())
+        Ok(scpi::measure(address, query).await?)
     }
 }

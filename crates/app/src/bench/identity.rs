@@ -1,6 +1,6 @@
 //! Every module asked who it is; the vehicle asked for its own number.
 
-use super::{Bench, modules};
+use super::{Bench, BenchError, modules};
 use diagnosis::identity::Identity;
 use link::discovery::{self, Found};
 use link::services::read_data;
@@ -13,13 +13,16 @@ impl Bench {
     /// made for; in the order of the vehicle file.
     ///
     /// # Errors
-    /// In words, when there is no link at all.
-    pub async fn identify(self: &Arc<Self>, vehicle: &Vehicle) -> Result<Vec<Identity>, String> {
+    /// [`BenchError`], when there is no link at all.
+    pub async fn identify(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+    ) -> Result<Vec<Identity>, BenchError> {
         self.connect().await?;
         let mut out = Vec::new();
         let mut asked = self.ask_all(vehicle, |_| true, identity_of);
         while let Some(answer) = asked.join_next().await {
-            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             let (answered, identity) = match answer {
                 Ok(identity) => (true, identity),
                 Err(_) => (false, Identity::default()),
@@ -33,11 +36,11 @@ impl Bench {
     /// The vehicle that announces itself at the gateway's address, over UDP.
     ///
     /// # Errors
-    /// In words, when there is no link set up or nobody answers.
-    pub async fn announced(&self) -> Result<Found, String> {
-        let address = self.at.doip.ok_or("no link is set up; start with --doip")?;
-        let found = discovery::identify(address, true).await.map_err(|e| e.to_string())?;
-        found.into_iter().next().ok_or_else(|| "no vehicle answers".to_owned())
+    /// [`BenchError`], when there is no link set up or nobody answers.
+    pub async fn announced(&self) -> Result<Found, BenchError> {
+        let address = self.at.doip.ok_or(BenchError::NoLink)?;
+        let found = discovery::identify(address, true).await?;
+        found.into_iter().next().ok_or(BenchError::NobodyThere)
     }
 }
 

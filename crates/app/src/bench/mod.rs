@@ -1,15 +1,18 @@
 //! What stands beside the vehicle: its gateway, a meter, and in the demo a pair of hands.
 
+mod error;
 mod hands;
 mod identity;
 mod outputs;
 mod scan;
 
+pub use error::BenchError;
 use link::{Gateway, LinkError};
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
+use thiserror::Error;
 use vehicle::{Part, Vehicle};
 
 /// Where things listen.
@@ -60,14 +63,16 @@ impl Bench {
     }
 
     /// The link, opened anew when it is not there or gone.
-    pub(crate) async fn gateway(&self) -> Result<Arc<Gateway>, String> {
+    pub(crate) async fn gateway(&self) -> Result<Arc<Gateway>, BenchError> {
         let Some(address) = self.at.doip else {
-            return Err("no link is set up; start with --doip, or type codes and readings".into());
+            return Err(BenchError::NoLink);
         };
         let mut slot = self.gateway.lock().await;
         match &*slot {
             Slot::Open(open) if !open.is_gone() => return Ok(Arc::clone(open)),
-            Slot::Failed(at, why) if at.elapsed() < PAUSE => return Err(why.clone()),
+            Slot::Failed(at, why) if at.elapsed() < PAUSE => {
+                return Err(BenchError::NotOpened(why.clone()));
+            }
             _ => *slot = Slot::Closed,
         }
         match Gateway::connect(address).await {
@@ -78,14 +83,14 @@ impl Bench {
             }
             Err(e) => {
                 let why = e.to_string();
-                *slot = Slot::Failed(Instant::now(), why.clone());
-                Err(why)
+                *slot = Slot::Failed(Instant::now(), why);
+                Err(e.into())
             }
         }
     }
 
     /// The same for someone who wants it now, whatever was tried a moment ago.
-    pub(crate) async fn connect(&self) -> Result<Arc<Gateway>, String> {
+    pub(crate) async fn connect(&self) -> Result<Arc<Gateway>, BenchError> {
         {
             let mut slot = self.gateway.lock().await;
             if matches!(*slot, Slot::Failed(..)) {
@@ -100,10 +105,11 @@ impl Bench {
         &self,
         question: impl Fn(Arc<Gateway>) -> F,
     ) -> Result<T, Unanswered> {
-        let open = self.gateway().await.map_err(Unanswered::Unasked)?;
+        let unasked = |e: BenchError| Unanswered::Unasked(e.to_string());
+        let open = self.gateway().await.map_err(unasked)?;
         match question(open).await {
             Err(LinkError::Lost { .. }) => {
-                let open = self.gateway().await.map_err(Unanswered::Unasked)?;
+                let open = self.gateway().await.map_err(unasked)?;
                 question(open).await.map_err(Unanswered::of)
             }
             answer => answer.map_err(Unanswered::of),
@@ -112,13 +118,16 @@ impl Bench {
 }
 
 /// Why a question got no answer.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Unanswered {
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum Unanswered {
     /// It could not be asked: that says nothing of the module.
+    #[error("{0}")]
     Unasked(String),
     /// The module kept silent, or cannot be reached.
+    #[error("{0}")]
     Silent(String),
     /// It answered, and not what was asked for.
+    #[error("{0}")]
     Otherwise(String),
 }
 

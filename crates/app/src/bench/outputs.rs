@@ -1,6 +1,6 @@
 //! Outputs driven over the link, kept on by saying that the tester is still there, and given back.
 
-use super::{Bench, Slot, modules};
+use super::{Bench, BenchError, Slot, modules};
 use link::services::{input_output_control, session, tester_present};
 use std::sync::Arc;
 use std::time::Duration;
@@ -17,16 +17,16 @@ impl Bench {
         vehicle: &Vehicle,
         id: &str,
         on: bool,
-    ) -> Result<(), String> {
+    ) -> Result<(), BenchError> {
         let output = vehicle
             .outputs
             .iter()
             .find(|o| o.id == id)
-            .ok_or_else(|| format!("there is no output “{id}”"))?;
+            .ok_or_else(|| BenchError::NoOutput(id.to_owned()))?;
         let address = modules(vehicle)
             .find(|(p, _)| p.id == output.module)
             .map(|(_, a)| a)
-            .ok_or_else(|| format!("{} cannot be asked", output.module))?;
+            .ok_or_else(|| BenchError::NoAddress(output.module.clone()))?;
         let did = output.did;
         let result = self
             .ask(async |gateway| {
@@ -49,7 +49,7 @@ impl Bench {
                 driven.remove(id);
             }
         }
-        result.map_err(super::Unanswered::words)
+        Ok(result?)
     }
 
     /// Says that the tester is still there for as long as something is driven. Only the link that it

@@ -1,6 +1,6 @@
 //! All modules asked at once: their codes with freeze-frame data, their supply, their identity.
 
-use super::{Bench, Unanswered, modules};
+use super::{Bench, BenchError, Unanswered, modules};
 use diagnosis::ledger::{ReadCode, ScannedModule};
 use link::services::{clear_codes, read_codes, read_data, routine, tester_present};
 use link::{Gateway, LinkError, dtc};
@@ -95,20 +95,20 @@ impl Bench {
     /// the order of the vehicle file at the end.
     ///
     /// # Errors
-    /// In words, when there is no link at all.
+    /// [`BenchError`], when there is no link at all.
     pub async fn scan(
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
         mut tell: impl FnMut(&ScannedModule),
-    ) -> Result<Vec<ScannedModule>, String> {
+    ) -> Result<Vec<ScannedModule>, BenchError> {
         self.connect().await?;
         let mut out: Vec<ScannedModule> = Vec::new();
         let frames = Frames::of(vehicle);
         let mut asked =
             self.ask_all(vehicle, wanted, move |g, who| codes_of(g, who, frames.clone()));
         while let Some(answer) = asked.join_next().await {
-            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             let scanned = scanned(module, answer);
             tell(&scanned);
             out.push(scanned);
@@ -120,17 +120,17 @@ impl Bench {
     /// Codes of modules with their status alone; nothing of those that do not answer.
     ///
     /// # Errors
-    /// In words, when there is no link at all.
+    /// [`BenchError`], when there is no link at all.
     pub async fn statuses(
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
-    ) -> Result<BTreeMap<String, Option<Vec<ReadCode>>>, String> {
+    ) -> Result<BTreeMap<String, Option<Vec<ReadCode>>>, BenchError> {
         self.gateway().await?;
         let mut said = BTreeMap::new();
         let mut asked = self.ask_all(vehicle, wanted, statuses_of);
         while let Some(answer) = asked.join_next().await {
-            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             said.insert(module, answer.ok());
         }
         Ok(said)
@@ -139,16 +139,16 @@ impl Bench {
     /// Who answers now; nothing of those that could not be asked.
     ///
     /// # Errors
-    /// In words, when there is no link at all.
+    /// [`BenchError`], when there is no link at all.
     pub async fn who_answers(
         self: &Arc<Self>,
         vehicle: &Vehicle,
-    ) -> Result<BTreeMap<String, Option<bool>>, String> {
+    ) -> Result<BTreeMap<String, Option<bool>>, BenchError> {
         self.gateway().await?;
         let mut said = BTreeMap::new();
         let mut asked = self.ask_all(vehicle, |_| true, presence_of);
         while let Some(answer) = asked.join_next().await {
-            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             let answers = match answer {
                 Ok(()) | Err(Unanswered::Otherwise(_)) => Some(true),
                 Err(Unanswered::Silent(_)) => Some(false),
@@ -162,17 +162,17 @@ impl Bench {
     /// Clears the codes of modules; those that could not be cleared with the reason.
     ///
     /// # Errors
-    /// In words, when there is no link at all.
+    /// [`BenchError`], when there is no link at all.
     pub async fn clear(
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
-    ) -> Result<Vec<(String, Option<String>)>, String> {
+    ) -> Result<Vec<(String, Option<String>)>, BenchError> {
         self.connect().await?;
         let mut out = Vec::new();
         let mut asked = self.ask_all(vehicle, wanted, clear_of);
         while let Some(answer) = asked.join_next().await {
-            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             out.push((module, answer.err().map(Unanswered::words)));
         }
         out.sort();
@@ -182,17 +182,17 @@ impl Bench {
     /// Lets modules test themselves: every monitor that can run does at once; those that did.
     ///
     /// # Errors
-    /// In words, when there is no link at all.
+    /// [`BenchError`], when there is no link at all.
     pub async fn self_tests(
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
-    ) -> Result<BTreeMap<String, Option<String>>, String> {
+    ) -> Result<BTreeMap<String, Option<String>>, BenchError> {
         self.connect().await?;
         let mut said = BTreeMap::new();
         let mut asked = self.ask_all(vehicle, wanted, self_test_of);
         while let Some(answer) = asked.join_next().await {
-            let (module, answer) = answer.map_err(|e| e.to_string())?;
+            let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             said.insert(module, answer.err().map(Unanswered::words));
         }
         Ok(said)
@@ -201,8 +201,11 @@ impl Bench {
     /// Supply voltage as each module sees it; `None` where it is silent.
     ///
     /// # Errors
-    /// In words, when there is no link at all, or it was lost.
-    pub async fn supplies(self: &Arc<Self>, vehicle: &Vehicle) -> Result<Vec<Option<f64>>, String> {
+    /// [`BenchError`], when there is no link at all, or it was lost.
+    pub async fn supplies(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+    ) -> Result<Vec<Option<f64>>, BenchError> {
         let gateway = self.gateway().await?;
         // Behind a gateway that sleeps nobody can be asked.
         let entity = gateway.entity;
@@ -212,9 +215,9 @@ impl Bench {
         let mut out = Vec::new();
         let mut asked = self.ask_all(vehicle, |_| true, supply_of);
         while let Some(answer) = asked.join_next().await {
-            let (_, answer) = answer.map_err(|e| e.to_string())?;
+            let (_, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             match answer {
-                Err(Unanswered::Unasked(why)) => return Err(why),
+                Err(why @ Unanswered::Unasked(_)) => return Err(why.into()),
                 answer => out.push(answer.ok().flatten()),
             }
         }

@@ -4,6 +4,7 @@ use super::at::{Answer, App, Kept, again, append, at, away, is_open, keep, sessi
 use super::extract::{Json, Key, Path, Query};
 use super::problem::{Field, Problem};
 use super::vehicle_side::{at_rest, rest};
+use crate::bench::BenchError;
 use crate::progress::Progress;
 use crate::shop::Shop;
 use crate::view::{self, Compared};
@@ -79,7 +80,7 @@ async fn ask(
                     let there = others.into_iter().filter(|m| m.answered);
                     scanned.extend(there.map(|m| ScannedModule { unexpected: true, ..m }));
                 }
-                Ok::<_, String>(scanned)
+                Ok::<_, BenchError>(scanned)
             }
             () = running.stopped() => {
                 let mut got = std::mem::take(&mut *lock());

@@ -50,7 +50,14 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
                 hands,
             }
         }
-        Err(trouble) => Live { answering: 0, fitted, supply_volts: None, trouble, meter, hands },
+        Err(trouble) => Live {
+            answering: 0,
+            fitted,
+            supply_volts: None,
+            trouble: trouble.to_string(),
+            meter,
+            hands,
+        },
     }))
 }
 

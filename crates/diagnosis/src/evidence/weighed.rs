@@ -1,8 +1,8 @@
 //! What was weighed, kept: in the cache, and as bytes for those who keep it longer.
 
 use super::{Evidence, Likelihood};
+use crate::bytes::{put, sum, take};
 use crate::cache::{Keep, Wanted};
-use crate::model::saved::{put, sum, take};
 use crate::model::{Model, ModelError};
 use std::sync::Arc;
 

@@ -16,6 +16,8 @@ mod unplugged;
 pub use effects::Loads;
 pub use readings::{Reachable, points};
 
+/// Most outcomes a check is divided into.
+pub(super) const MOST_BINS: usize = 9;
 /// Minutes to take any reading once the leads sit.
 const TAKE: f64 = 0.5;
 /// Minutes to clip the black lead to the battery.

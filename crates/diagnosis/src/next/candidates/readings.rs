@@ -1,9 +1,8 @@
 //! Voltages, drops and currents wherever a probe or a clamp can be put.
 
-use super::{Candidate, Field, What, cavity_of, owner, probe_minutes, state_minutes};
+use super::{Candidate, Field, MOST_BINS, What, cavity_of, owner, probe_minutes, state_minutes};
 use crate::evidence::reading::{UNTOUCHED_VOLTS, with_tool};
 use crate::model::Model;
-use crate::next::value::MOST_BINS;
 use crate::posterior::Explains;
 use circuit::{Instrument, Probe};
 use rayon::prelude::*;

@@ -8,7 +8,7 @@ mod reading;
 mod scan;
 mod table;
 
-use super::candidates::{Candidate, What};
+use super::candidates::{Candidate, MOST_BINS, What};
 use super::{Outcome, short};
 use crate::evidence::reading::Unsure;
 use crate::evidence::substituted;
@@ -21,8 +21,6 @@ use std::sync::Arc;
 pub(super) use table::Table;
 use table::Words;
 
-/// Most outcomes a check is divided into.
-pub(super) const MOST_BINS: usize = 9;
 /// Chance that any outcome comes up for no reason.
 const SLIP: f64 = 0.02;
 

@@ -1,0 +1,55 @@
+//! Why something at the vehicle's side could not be done.
+
+use super::Unanswered;
+use link::LinkError;
+use thiserror::Error;
+
+/// Why the link, the meter or the hands did not do it.
+#[derive(Debug, Error)]
+pub enum BenchError {
+    /// Nothing to ask modules over.
+    #[error("no link is set up; start with --doip, or type codes and readings")]
+    NoLink,
+    /// The link did not open, now or a moment ago.
+    #[error("{0}")]
+    NotOpened(String),
+    /// Over an open link.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// A module that was asked.
+    #[error(transparent)]
+    Unanswered(#[from] Unanswered),
+    /// Nobody announces himself at the gateway's address.
+    #[error("no vehicle answers")]
+    NobodyThere,
+    /// Not in the vehicle file.
+    #[error("there is no output “{0}”")]
+    NoOutput(String),
+    /// A module without an address.
+    #[error("{0} cannot be asked")]
+    NoAddress(String),
+    /// No hands are set up.
+    #[error("no hands are there to do it; do it yourself and say what you found")]
+    NoHands,
+    /// The stand-in's hands are gone.
+    #[error("the stand-in's hands do not answer; is it still running?")]
+    HandsGone,
+    /// They cannot do it, in their words.
+    #[error("{0}")]
+    HandsRefuse(String),
+    /// They said something that cannot be understood.
+    #[error("the hands gave no answer that can be understood")]
+    HandsUnclear,
+    /// A part without an effect.
+    #[error("there is nothing to see at {0}")]
+    NothingToSee(String),
+    /// No meter is set up.
+    #[error("no meter is set up; type the reading instead")]
+    NoMeter,
+    /// A lamp or a jumper.
+    #[error("this tool has no display to read; type what you see")]
+    NoDisplay,
+    /// What was begun was not brought to its end.
+    #[error("the program could not ask to the end; try again")]
+    BrokenOff,
+}
