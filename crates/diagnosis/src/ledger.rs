@@ -503,7 +503,8 @@ impl Case {
 }
 
 /// Every complaint about an output that no named state of the vehicle drives, as evidence: its state is
-/// not among those that are solved ahead.
+/// not among those that are solved ahead. Whether it can be weighed is not looked at: that takes a
+/// solution of its state.
 pub fn complaints(model: &Model) -> Vec<Evidence> {
     let v = &model.circuit.vehicle;
     let of = |output: &vehicle::Output| {
@@ -513,7 +514,7 @@ pub fn complaints(model: &Model) -> Vec<Evidence> {
         })
     };
     let all = v.outputs.iter().flat_map(of).flatten();
-    all.filter(|e| v.states.iter().all(|named| named.state != e.state) && e.fits(model)).collect()
+    all.filter(|e| v.states.iter().all(|named| named.state != e.state)).collect()
 }
 
 /// The complaint as evidence: the effect of an output, driven with the key on.

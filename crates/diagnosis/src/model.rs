@@ -373,6 +373,20 @@ impl Model {
         heard: bool,
         time: impl Fn() -> bool,
     ) -> bool {
+        let done = self.solve_while(state, heard, time);
+        if done {
+            self.drawn(&self.predict(state), state);
+        }
+        done
+    }
+
+    /// Every hypothesis solved in a state, in the same way.
+    pub fn solve_while(
+        &self,
+        state: &OperatingState,
+        heard: bool,
+        time: impl Fn() -> bool,
+    ) -> bool {
         let all: Vec<usize> = self.order.iter().map(|h| *h as usize).collect();
         for piece in all.chunks(PIECE) {
             if !time() {
@@ -383,7 +397,6 @@ impl Model {
                 false => self.predict_some(state, piece),
             };
         }
-        self.drawn(&self.predict(state), state);
         true
     }
 

@@ -72,22 +72,25 @@ impl Solved {
 
     /// Weighs complaints, and keeps that, as long as there is time; whether all of them are.
     pub(super) fn weigh(&self, vehicle: &str, model: &Model, time: impl Fn() -> bool) -> bool {
-        for complaint in diagnosis::ledger::complaints(model) {
-            let path = self.path_of(vehicle, &complaint);
-            if path.exists() {
+        let all = diagnosis::ledger::complaints(model);
+        for (k, complaint) in all.iter().enumerate() {
+            let path = self.path_of(vehicle, complaint);
+            if path.exists() || !complaint.fits(model) {
                 continue;
             }
             // In pieces, so that nobody waits for one of them to be done.
-            if !model.prepare_while(&complaint.state, false, &time) || !time() {
+            if !model.solve_while(&complaint.state, false, &time) || !time() {
                 return false;
             }
             if complaint.likelihood(model).is_ok()
-                && let Some(bytes) = model.saved_weights(&complaint)
+                && let Some(bytes) = model.saved_weights(complaint)
             {
                 self.write(vehicle, &path, &bytes);
             }
             // Its weights are all that is asked for; the room is for what jobs need.
-            model.forget(&complaint.state);
+            if all.get(k + 1).is_none_or(|next| next.state != complaint.state) {
+                model.forget(&complaint.state);
+            }
         }
         true
     }
