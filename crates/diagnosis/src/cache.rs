@@ -173,7 +173,7 @@ mod tests {
 
     #[test]
     fn it_never_takes_more_than_its_room_and_ends_with_its_models() {
-        let room = 24 << 20;
+        let room = 12 << 20;
         let cache = Cache::of(room);
         let model = Model::sharing(wren(), &cache).unwrap();
         let other = Model::sharing(wren(), &cache).unwrap();
