@@ -6,6 +6,9 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
 use vehicle::{NamedState, OperatingState};
 
+/// What the directory of a version is named with.
+const OURS: &str = "chalkeus-solved-";
+
 /// The directory of solved states of this version of the program.
 #[derive(Debug, Clone)]
 pub(super) struct Solved(PathBuf);
@@ -24,11 +27,13 @@ fn version() -> String {
 }
 
 impl Solved {
-    /// In a directory; what other versions left there is removed.
+    /// In a directory; what other versions left there is removed, and nothing else: whoever names the
+    /// directory may keep other things in it.
     pub(super) fn of(all: &Path) -> Self {
-        let own = all.join(version());
+        let own = all.join(format!("{OURS}{}", version()));
         for other in std::fs::read_dir(all).into_iter().flatten().flatten() {
-            if other.path() != own {
+            let is_ours = other.file_name().to_string_lossy().starts_with(OURS);
+            if is_ours && other.path() != own {
                 // It only takes room.
                 let _ = std::fs::remove_dir_all(other.path());
             }
@@ -103,5 +108,25 @@ impl Solved {
         if let Err(e) = kept {
             tracing::warn!("{} was not kept: {e}; it will be solved again", path.display());
         }
+    }
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_other_versions_left_goes_and_what_is_not_ours_stays() {
+        let all = tempfile::tempdir().unwrap();
+        let old = all.path().join("chalkeus-solved-0123456789abcdef");
+        let foreign = all.path().join("photographs");
+        for directory in [&old, &foreign] {
+            std::fs::create_dir(directory).unwrap();
+            std::fs::write(directory.join("file"), "x").unwrap();
+        }
+        Solved::of(all.path());
+        assert!(!old.exists());
+        assert!(foreign.join("file").exists());
     }
 }
