@@ -193,12 +193,10 @@ pub fn assess(
         proven: left_out.proves(top),
         exhausted: out.next.is_empty(),
         hangs_on: left_out.weakest(top).map(|(moment, probability)| {
-            let piece = now.moments[moment].pieces[0];
-            HangsOn {
-                number: case.entry_of(piece),
-                text: words::evidence(model, &still[piece]),
-                probability,
-            }
+            let moment = &now.moments[moment];
+            let (number, text) =
+                (case.entry_of(moment.pieces[0]), words::at_once(model, &still, moment));
+            HangsOn { number, text, probability }
         }),
     });
     out.weighed = still.len();

@@ -1,6 +1,6 @@
 //! Numbers, points and findings in words.
 
-use crate::evidence::{Evidence, Finding, Sight, Strength};
+use crate::evidence::{Evidence, Finding, Moment, Sight, Strength};
 use crate::model::Model;
 use circuit::Instrument;
 use vehicle::Element;
@@ -198,6 +198,14 @@ pub fn state(model: &Model, state: &vehicle::OperatingState) -> String {
         text.push_str(", battery off");
     }
     text
+}
+
+/// Findings that were made at once: one in its own words, those of a scan together.
+pub(crate) fn at_once(model: &Model, all: &[Evidence], moment: &Moment) -> String {
+    match moment.pieces[..] {
+        [piece] => evidence(model, &all[piece]),
+        _ => "what the scan found".to_owned(),
+    }
 }
 
 /// A piece of evidence in a line.

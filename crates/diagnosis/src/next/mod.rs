@@ -393,11 +393,7 @@ impl Challenge {
         }
         let posterior = left_out.challenged(ask.model, ask.posterior, top);
         let doubt = left_out.weakest(top).map_or_else(String::new, |(moment, p)| {
-            let pieces = &ask.posterior.moments[moment].pieces;
-            let text = match pieces[..] {
-                [piece] => words::evidence(ask.model, &ask.evidence[piece]),
-                _ => "the scan".to_owned(),
-            };
+            let text = words::at_once(ask.model, ask.evidence, &ask.posterior.moments[moment]);
             format!("Without “{text}” it would stand at {:.0} %", 100.0 * p)
         });
         Some(Self { top, posterior, doubt })
