@@ -1,30 +1,24 @@
 //! The vehicle's side: a roll call with a fault that shows only while the harness is moved, a cable
 //! pulled in mid-scan and put back, codes pasted where there is no link at all.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod bench;
-use bench::{ALONE, browser, post, program, standin, view};
+use crate::bench::{House, post, program, standin, view};
 use serde_json::{Value, json};
 use std::time::Duration;
 
-#[tokio::test]
-async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {
-    let _alone = ALONE.lock().await;
-    let data = tempfile::tempdir().unwrap();
-    let directory = data.path().to_string_lossy().into_owned();
-    let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
+pub async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved(house: &House) {
+    let url = house.demo();
     let jobs: Value = reqwest::get(format!("{url}/api/jobs")).await.unwrap().json().await.unwrap();
     let job =
         jobs["jobs"].as_array().unwrap().iter().find(|j| j["reference"] == "Order 2340").unwrap();
     let job = job["id"].as_i64().unwrap();
-    let b = browser().await;
+    let b = &house.browser;
     b.go(&format!("{url}/job/{job}/network")).await;
     b.press("Set key 15").await;
     b.says("Key 15").await;
     b.press("Start the roll call").await;
     b.says("always there").await;
     // Another window on the same job sees the same roll call.
-    let other = browser().await;
+    let other = house.driver.browser().await;
     other.go(&format!("{url}/job/{job}/network")).await;
     other.says("Pause").await;
     // Where nothing is wrong, and where something is.
@@ -33,7 +27,7 @@ async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {
         ("tow bar (tow_bar)", "it changed"),
     ] {
         b.fill("input[list='roll-places']", place).await;
-        let v = b.act(&url, job, "main", "Move it").await;
+        let v = b.act(url, job, "main", "Move it").await;
         let last = v["ledger"].as_array().unwrap().last().unwrap().clone();
         assert_eq!(last["detail"], says, "{place}");
     }
@@ -41,17 +35,18 @@ async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved() {
     other.says("dropout").await;
     b.picture("network").await;
     b.press("Pause").await;
-    let v = b.act(&url, job, "main", "Keep as evidence").await;
+    let v = b.act(url, job, "main", "Keep as evidence").await;
     let first = v["suspects"][0]["repair_item"].as_str().unwrap();
     // The high line of the trailer's stub, or the pair that it would rub through with.
     assert!(["wire:562", "wire:564", "pair:562+564"].contains(&first), "{:#}", v["suspects"]);
     assert!(v["halos"]["wire:562"].as_f64().unwrap() > 0.3, "{:#}", v["halos"]);
     b.says("Kept in the ledger").await;
+    other.client.close().await.unwrap();
 }
 
-#[tokio::test]
-async fn a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later() {
-    let _alone = ALONE.lock().await;
+pub async fn a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later(
+    house: &House,
+) {
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     let (_standin, doip, hands) = standin(&["--fault", "part:K9:coil_open"]);
@@ -64,7 +59,7 @@ async fn a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_ask
     let opened = post(&format!("{url}/api/jobs"), json!({"vehicle": "wren"})).await;
     let job = opened["id"].as_i64().unwrap();
     post(&format!("{url}/api/jobs/{job}/state"), json!({"state": {"key": "15"}})).await;
-    let b = browser().await;
+    let b = &house.browser;
     b.go(&format!("{url}/job/{job}/codes")).await;
     tokio::time::sleep(Duration::from_millis(1500)).await;
     b.press("Scan all modules").await;
@@ -90,16 +85,14 @@ async fn a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_ask
     b.says("B1A11-14").await;
 }
 
-#[tokio::test]
-async fn codes_are_pasted_where_there_is_no_link() {
-    let _alone = ALONE.lock().await;
+pub async fn codes_are_pasted_where_there_is_no_link(house: &House) {
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     let (_app, url) = program(&["serve", "--port", "0", "--data", &directory]);
     let opened = post(&format!("{url}/api/jobs"), json!({"vehicle": "wren"})).await;
     let job = opened["id"].as_i64().unwrap();
     post(&format!("{url}/api/jobs/{job}/state"), json!({"state": {"key": "15"}})).await;
-    let b = browser().await;
+    let b = &house.browser;
     b.go(&format!("{url}/job/{job}/codes")).await;
     b.press("Scan all modules").await;
     b.says("no link is set up").await;

@@ -1,19 +1,15 @@
 //! Codes in job 2: scanned, sorted, cleared, followed until their tests have run, compared; those of
 //! one's own unplugging labelled; the modules' identification kept.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod bench;
-use bench::{ALONE, browser, get, post, program, standin, view};
+use crate::bench::{House, get, post, program, standin, view};
 use serde_json::json;
 use std::time::Duration;
 
-#[tokio::test]
-async fn scan_sort_clear_follow_and_compare() {
-    let _alone = ALONE.lock().await;
+pub async fn scan_sort_clear_follow_and_compare(house: &House) {
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
-    let b = browser().await;
+    let b = &house.browser;
     let job = 2;
     b.scanned(&url, job).await;
 
@@ -66,12 +62,9 @@ async fn scan_sort_clear_follow_and_compare() {
     assert!(table.lines().any(|l| l.starts_with("A23,Climate module,no,")), "{table}");
     let vin = view(&url, job).await["intake"]["vin"].as_str().unwrap().to_owned();
     assert!(table.lines().any(|l| l.starts_with("A10,") && l.contains(&vin)), "{table}");
-    b.client.clone().close().await.unwrap();
 }
 
-#[tokio::test]
-async fn what_is_not_fitted_is_not_missed_and_told_of_when_it_answers() {
-    let _alone = ALONE.lock().await;
+pub async fn what_is_not_fitted_is_not_missed_and_told_of_when_it_answers(_house: &House) {
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     // A van whose trailer module has lost its ground, and whose seat heating works.

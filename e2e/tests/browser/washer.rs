@@ -1,18 +1,14 @@
 //! Job 1, from complaint to signed report, by clicking and typing.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod bench;
-use bench::{ALONE, browser, entries, get, grown, program, view};
+use crate::bench::{House, entries, get, grown, program, view};
 use std::time::Duration;
 
-#[tokio::test]
-async fn the_weak_rear_washer_from_complaint_to_report() {
-    let _alone = ALONE.lock().await;
+pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     let arguments = ["demo", "--port", "0", "--data", &directory];
     let (app, url) = program(&arguments);
-    let b = browser().await;
+    let b = &house.browser;
     b.go(&url).await;
     b.picture("jobs").await;
     b.press("job 1").await;
@@ -114,28 +110,25 @@ async fn the_weak_rear_washer_from_complaint_to_report() {
     assert_eq!(export["format"], "chalkeus-job-1");
     assert_eq!(export["job"]["repair"]["item"], "terminal:C4.7");
     assert_eq!(export["job"]["signed_off"], true);
-    b.client.clone().close().await.unwrap();
 }
 
 /// Node voltages of the van with the fault, from the command line: what a meter in hand would show.
 fn volts(state: &str, cavity: &str) -> f64 {
-    let out = std::process::Command::new(bench::binary())
+    let out = std::process::Command::new(crate::bench::binary())
         .args(["solve", "vehicles/wren.json", "--json", "--state", state])
         .args(["--fault", "terminal:C4.7:series:2.4"])
-        .current_dir(bench::root())
+        .current_dir(crate::bench::root())
         .output()
         .unwrap();
     let solved: serde_json::Value = serde_json::from_slice(&out.stdout).unwrap();
     solved["cavities"][cavity].as_f64().unwrap()
 }
 
-#[tokio::test]
-async fn without_any_link_the_job_is_done_by_typing() {
-    let _alone = ALONE.lock().await;
+pub async fn without_any_link_the_job_is_done_by_typing(house: &House) {
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     let (_app, url) = program(&["serve", "--port", "0", "--data", &directory]);
-    let b = browser().await;
+    let b = &house.browser;
     b.go(&url).await;
     b.press("on a wren").await;
     b.fill("textarea", "Rear washer weak").await;
@@ -188,5 +181,4 @@ async fn without_any_link_the_job_is_done_by_typing() {
     }
     let v = view(&url, 1).await;
     assert_eq!(v["suspects"][0]["repair_item"], "terminal:C4.7");
-    b.client.clone().close().await.unwrap();
 }

@@ -1,9 +1,7 @@
 //! Jobs 2 and 3 from the first scan to the signed report: codes that echo one another, a reading
 //! that misleads and is doubted later, a conductor broken where it flexes.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod bench;
-use bench::{ALONE, Browser, browser, entries, grown, program, view};
+use crate::bench::{Browser, House, entries, grown, view};
 use serde_json::Value;
 use std::time::Duration;
 
@@ -26,15 +24,11 @@ async fn repair(b: &Browser, url: &str, job: i64, done: &str) {
     b.says("Signed off").await;
 }
 
-#[tokio::test]
-async fn three_codes_one_dragged_reference_and_a_misleading_reading() {
-    let _alone = ALONE.lock().await;
-    let data = tempfile::tempdir().unwrap();
-    let directory = data.path().to_string_lossy().into_owned();
-    let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
-    let b = browser().await;
+pub async fn three_codes_one_dragged_reference_and_a_misleading_reading(house: &House) {
+    let url = house.demo();
+    let b = &house.browser;
     let job = 2;
-    let v = b.scanned(&url, job).await;
+    let v = b.scanned(url, job).await;
     assert!(v["symptoms"].as_array().unwrap().len() >= 3, "{:#}", v["symptoms"]);
     // What the codes share: sensors that could drag the reference, and not its broken conductor.
     b.css("[data-shared='part:B2']").await;
@@ -51,36 +45,32 @@ async fn three_codes_one_dragged_reference_and_a_misleading_reading() {
     b.picture("what-if").await;
     b.fill("#free-value", "5.0").await;
     b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();
-    let v = grown(&url, job, entries(&v)).await;
+    let v = grown(url, job, entries(&v)).await;
     let wrong = v["ledger"].as_array().unwrap().last().unwrap()["number"].as_u64().unwrap();
     assert_ne!(v["suspects"][0]["repair_item"], "part:B2", "the reading misleads");
 
     // Going on, it is the reading that stops to fit; it is named, and doubted.
-    b.follow(&url, job, 14, |v| v["odd"]["number"].as_u64() == Some(wrong)).await;
+    b.follow(url, job, 14, |v| v["odd"]["number"].as_u64() == Some(wrong)).await;
     b.says(&format!("Entry {wrong} does not fit")).await;
     b.picture("odd-one-out").await;
-    let v = b.act(&url, job, "aside", &format!("Doubt entry {wrong}")).await;
+    let v = b.act(url, job, "aside", &format!("Doubt entry {wrong}")).await;
     assert_eq!(v["odd"], Value::Null);
-    b.follow(&url, job, 12, proven).await;
-    let v = view(&url, job).await;
+    b.follow(url, job, 12, proven).await;
+    let v = view(url, job).await;
     assert_eq!(v["certain"]["item"], "part:B2");
-    repair(&b, &url, job, "sensor replaced, connector dry").await;
+    repair(b, url, job, "sensor replaced, connector dry").await;
     b.press("Report").await;
     b.says("doubt").await;
-    let v = view(&url, job).await;
+    let v = view(url, job).await;
     assert!(v["repair"]["probability"].as_f64().unwrap() > 0.95);
     assert_eq!(v["signed_off"], true);
 }
 
-#[tokio::test]
-async fn a_dead_tailgate_and_the_ground_in_its_hinge() {
-    let _alone = ALONE.lock().await;
-    let data = tempfile::tempdir().unwrap();
-    let directory = data.path().to_string_lossy().into_owned();
-    let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
-    let b = browser().await;
+pub async fn a_dead_tailgate_and_the_ground_in_its_hinge(house: &House) {
+    let url = house.demo();
+    let b = &house.browser;
     let job = 3;
-    let v = b.scanned(&url, job).await;
+    let v = b.scanned(url, job).await;
     let silent = |v: &Value| {
         let list = v["scan"]["modules"].as_array().unwrap();
         list.iter().any(|m| m["id"] == "A3" && m["answered"] == false)
@@ -99,10 +89,10 @@ async fn a_dead_tailgate_and_the_ground_in_its_hinge() {
         .unwrap();
     assert_eq!(named.status(), 409);
     assert!(named.text().await.unwrap().contains("still open before it may be named"));
-    b.follow(&url, job, 14, proven).await;
-    let v = view(&url, job).await;
+    b.follow(url, job, 14, proven).await;
+    let v = view(url, job).await;
     assert_eq!(v["certain"]["item"], "wire:25", "{:#}", v["suspects"]);
     b.picture("proven").await;
-    repair(&b, &url, job, "conductor renewed in the hinge boot").await;
-    assert_eq!(view(&url, job).await["signed_off"], true);
+    repair(b, url, job, "conductor renewed in the hinge boot").await;
+    assert_eq!(view(url, job).await["signed_off"], true);
 }

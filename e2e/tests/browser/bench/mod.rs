@@ -1,5 +1,4 @@
-//! The program and a browser, started and ended with the test.
-#![allow(dead_code, missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+//! The program and a browser, and what a test does with them.
 
 use fantoccini::elements::Element;
 use fantoccini::{Client, ClientBuilder, Locator};
@@ -7,10 +6,8 @@ use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::OnceLock;
 use std::time::Duration;
-
-/// One vehicle at a time: each of them solves ahead with all cores.
-pub static ALONE: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
 
 pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
@@ -20,7 +17,7 @@ pub fn binary() -> PathBuf {
     root().join("target/debug/chalkeus")
 }
 
-/// A child process that dies with the test.
+/// A child process that dies with whoever holds it.
 pub struct Process(pub Child);
 
 impl Drop for Process {
@@ -48,55 +45,95 @@ pub fn program(arguments: &[&str]) -> (Process, String) {
     (Process(child), url)
 }
 
+/// What all tests share: one browser and one program with the demo jobs. They run one after the other.
+pub struct House {
+    pub driver: Driver,
+    pub browser: Browser,
+    demo: OnceLock<(Process, String, tempfile::TempDir)>,
+}
+
+impl House {
+    pub async fn open() -> Self {
+        let driver = Driver::start();
+        let browser = driver.browser().await;
+        Self { driver, browser, demo: OnceLock::new() }
+    }
+
+    /// Address of the program with the demo jobs, for tests that each keep to a job of their own.
+    pub fn demo(&self) -> &str {
+        let start = || {
+            let data = tempfile::tempdir().unwrap();
+            let directory = data.path().to_string_lossy().into_owned();
+            let (app, url) = program(&["demo", "--port", "0", "--data", &directory]);
+            (app, url, data)
+        };
+        &self.demo.get_or_init(start).1
+    }
+
+    pub async fn close(self) {
+        self.browser.client.close().await.unwrap();
+    }
+}
+
+/// A running ChromeDriver.
+pub struct Driver {
+    port: u16,
+    _process: Process,
+}
+
 pub struct Browser {
     pub client: Client,
-    _driver: Process,
     _profile: tempfile::TempDir,
 }
 
-pub async fn browser() -> Browser {
-    let port = {
+impl Driver {
+    fn start() -> Self {
         let free = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
-        free.local_addr().unwrap().port()
-    };
-    let driver = Command::new("chromedriver")
-        .arg(format!("--port={port}"))
-        .stdout(Stdio::null())
-        .stderr(Stdio::null())
-        .spawn()
-        .expect("`cargo xtask test` installs ChromeDriver");
-    let driver = Process(driver);
-    let profile = tempfile::tempdir().unwrap();
-    let arguments = json!([
-        "--headless",
-        "--no-sandbox",
-        "--disable-gpu",
-        "--disable-quic",
-        "--no-first-run",
-        "--disable-background-networking",
-        "--disable-component-update",
-        "--disable-sync",
-        "--disable-dev-shm-usage",
-        "--window-size=1280,800",
-        format!("--user-data-dir={}", profile.path().display())
-    ]);
-    let capabilities =
-        json!({"goog:chromeOptions": {"args": arguments, "binary": "/usr/bin/chromium"}});
-    let capabilities = capabilities.as_object().unwrap().clone();
-    for _ in 0..50 {
-        tokio::time::sleep(Duration::from_millis(200)).await;
-        let url = format!("http://127.0.0.1:{port}");
-        let mut builder =
-            ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
-        if let Ok(client) = builder.capabilities(capabilities.clone()).connect(&url).await {
-            let frame = "return [outerWidth - innerWidth, outerHeight - innerHeight]";
-            let frame = client.execute(frame, vec![]).await.unwrap();
-            let more = |k: usize| frame[k].as_u64().unwrap_or(0) as u32;
-            client.set_window_size(1280 + more(0), 800 + more(1)).await.unwrap();
-            return Browser { client, _driver: driver, _profile: profile };
-        }
+        let port = free.local_addr().unwrap().port();
+        drop(free);
+        let process = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("`cargo xtask test` installs ChromeDriver");
+        Self { port, _process: Process(process) }
     }
-    panic!("ChromeDriver does not start");
+
+    /// A browser with nothing remembered.
+    pub async fn browser(&self) -> Browser {
+        let profile = tempfile::tempdir().unwrap();
+        let arguments = json!([
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--disable-dev-shm-usage",
+            "--window-size=1280,800",
+            format!("--user-data-dir={}", profile.path().display())
+        ]);
+        let capabilities =
+            json!({"goog:chromeOptions": {"args": arguments, "binary": "/usr/bin/chromium"}});
+        let capabilities = capabilities.as_object().unwrap().clone();
+        for _ in 0..50 {
+            tokio::time::sleep(Duration::from_millis(200)).await;
+            let url = format!("http://127.0.0.1:{}", self.port);
+            let mut builder =
+                ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
+            if let Ok(client) = builder.capabilities(capabilities.clone()).connect(&url).await {
+                let frame = "return [outerWidth - innerWidth, outerHeight - innerHeight]";
+                let frame = client.execute(frame, vec![]).await.unwrap();
+                let more = |k: usize| frame[k].as_u64().unwrap_or(0) as u32;
+                client.set_window_size(1280 + more(0), 800 + more(1)).await.unwrap();
+                return Browser { client, _profile: profile };
+            }
+        }
+        panic!("ChromeDriver does not start");
+    }
 }
 
 const PATIENCE: Duration = Duration::from_secs(40);

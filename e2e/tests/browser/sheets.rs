@@ -1,8 +1,6 @@
 //! Finding one's way round the van on paper: any circuit, its neighbours, one conductor, one connector.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod bench;
-use bench::{Browser, browser, program};
+use crate::bench::{Browser, House};
 
 async fn about(b: &Browser, words: &str) {
     let field = "input[aria-label='circuit of']";
@@ -12,23 +10,20 @@ async fn about(b: &Browser, words: &str) {
     b.css(field).await.send_keys("\u{e007}").await.unwrap();
 }
 
-#[tokio::test]
-async fn any_circuit_can_be_found_grown_followed_and_taken_apart() {
-    let data = tempfile::tempdir().unwrap();
-    let directory = data.path().to_string_lossy().into_owned();
-    let (_app, url) = program(&["demo", "--port", "0", "--data", &directory]);
-    let b = browser().await;
+pub async fn any_circuit_can_be_found_grown_followed_and_taken_apart(house: &House) {
+    let url = house.demo();
+    let b = &house.browser;
     b.go(&format!("{url}/job/1/circuit")).await;
     b.css("[data-wire='62']").await;
 
     // A ground point: everything that ends there, the motor of another circuit too.
-    about(&b, "ground g6").await;
+    about(b, "ground g6").await;
     b.css("[data-part='M6']").await;
     b.css("[data-part='G6']").await;
     b.picture("circuit-ground").await;
 
     // A code: the supply and the ground of the module that sets it.
-    about(&b, "U3006 A10").await;
+    about(b, "U3006 A10").await;
     b.css("[data-part='F48']").await;
     b.css("[data-part='G19']").await;
     assert!(!b.has("[data-part='M6']").await);
@@ -50,7 +45,7 @@ async fn any_circuit_can_be_found_grown_followed_and_taken_apart() {
     b.css("[data-wire='193']").await;
 
     // What the leading suspect would do, beside the sound values.
-    about(&b, "output rear washer").await;
+    about(b, "output rear washer").await;
     b.css("[data-wire='62']").await;
     let suspect = "select[aria-label='values'] option:nth-child(2)";
     b.css(suspect).await.click().await.unwrap();
@@ -81,5 +76,4 @@ async fn any_circuit_can_be_found_grown_followed_and_taken_apart() {
     b.says("Nothing here is called that").await;
     b.css(field).await.send_keys("\u{e00c}").await.unwrap();
     b.css("[data-wire='62']").await;
-    b.client.clone().close().await.unwrap();
 }

@@ -1,0 +1,51 @@
+//! Drives the real interface: the program as shipped, one headless Chromium for all tests.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod bench;
+mod codes;
+mod network;
+mod sheets;
+mod suspects;
+mod washer;
+
+use bench::House;
+use libtest_mimic::{Arguments, Trial};
+use std::sync::Arc;
+use tokio::runtime::Runtime;
+
+fn main() {
+    let mut arguments = Arguments::from_args();
+    arguments.test_threads = Some(1);
+    let runtime = Arc::new(Runtime::new().unwrap());
+    let house = Arc::new(runtime.block_on(House::open()));
+    // Each test by its path.
+    macro_rules! tests {
+        ($($room:ident::$name:ident),* $(,)?) => {
+            vec![$({
+                let (runtime, house) = (Arc::clone(&runtime), Arc::clone(&house));
+                Trial::test(concat!(stringify!($room), "::", stringify!($name)), move || {
+                    runtime.block_on($room::$name(&house));
+                    Ok(())
+                })
+            }),*]
+        };
+    }
+    let tests = tests![
+        codes::scan_sort_clear_follow_and_compare,
+        codes::what_is_not_fitted_is_not_missed_and_told_of_when_it_answers,
+        network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
+        network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,
+        network::codes_are_pasted_where_there_is_no_link,
+        sheets::any_circuit_can_be_found_grown_followed_and_taken_apart,
+        suspects::three_codes_one_dragged_reference_and_a_misleading_reading,
+        suspects::a_dead_tailgate_and_the_ground_in_its_hinge,
+        washer::the_weak_rear_washer_from_complaint_to_report,
+        washer::without_any_link_the_job_is_done_by_typing,
+    ];
+    let told = libtest_mimic::run(&arguments, tests);
+    // The program and the browser end before this process does, whatever was told.
+    if let Ok(house) = Arc::try_unwrap(house).map_err(|_| ()) {
+        runtime.block_on(house.close());
+    }
+    told.exit();
+}
