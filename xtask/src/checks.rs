@@ -55,6 +55,8 @@ pub fn generate() -> Outcome {
     setup::front_end()?;
     let page = ["CHALKEUS_WRITE=1", "cargo", "test", "-q", "-p", "circuit", "--test", "situations"];
     run(".", "env", &page)?;
+    let page = ["CHALKEUS_WRITE=1", "cargo", "test", "-q", "-p", "diagnosis", "--test", "everyday"];
+    run(".", "env", &page)?;
     run(".", "cargo", &["build", "--package", "chalkeus"])?;
     for (command, file) in GENERATED {
         std::fs::write(root().join(file), generated(command)?).map_err(|e| e.to_string())?;

@@ -135,10 +135,15 @@ pub struct Circuit {
     pub names: Names,
 }
 
-/// Resistance of a plugged terminal pair, ohms.
-pub const TERMINAL_OHMS: f64 = 0.003;
-/// Resistance of a sound ground point, ohms.
-pub const GROUND_OHMS: f64 = 0.001;
+/// Resistance of a plugged terminal pair for a conductor of one square millimetre, ohms: a contact is
+/// made as large as what it carries.
+pub const TERMINAL_OHM_MM2: f64 = 0.003;
+/// The same of a sound ground point.
+pub const GROUND_OHM_MM2: f64 = 0.001;
+/// Cross-sections between which contacts differ, square millimetres.
+const CONTACT_MM2: (f64, f64) = (0.35, 50.0);
+/// That of a cavity that no conductor ends at.
+const EMPTY_MM2: f64 = 1.0;
 /// Resistivity of annealed copper at 20 degC, ohm square millimetres per metre (IEC 60028).
 pub const COPPER: f64 = 0.017_241;
 /// Temperature coefficient of copper's resistance at 20 degC, per kelvin (IEC 60028).
@@ -253,6 +258,13 @@ impl Circuit {
         }
         let part_index: HashMap<String, usize> =
             vehicle.parts.iter().enumerate().map(|(k, p)| (p.id.clone(), k)).collect();
+        let thickest = thickest(&vehicle);
+        let contact = |ohm_mm2: f64, ends: &[&str]| {
+            let areas = ends.iter().filter_map(|end| thickest.get(end));
+            let area = areas.copied().fold(f64::NAN, f64::max);
+            let area = if area.is_finite() { area } else { EMPTY_MM2 };
+            ohm_mm2 / area.clamp(CONTACT_MM2.0, CONTACT_MM2.1)
+        };
         let mut node_of = BTreeMap::new();
         let mut terminal_branch = BTreeMap::new();
         for connector in &vehicle.connectors {
@@ -269,10 +281,11 @@ impl Circuit {
                     }
                 };
                 let face = b.node();
+                let ohms = contact(TERMINAL_OHM_MM2, &[&first, &second]);
                 node_of.insert(first, face);
                 node_of.insert(second, other);
                 let of = Of::Terminal(key.0.clone(), key.1.clone());
-                terminal_branch.insert(key, b.add(face, other, of, TERMINAL_OHMS));
+                terminal_branch.insert(key, b.add(face, other, of, ohms));
             }
         }
         // Pins no connector claims sit in a socket named like the part.
@@ -284,7 +297,7 @@ impl Circuit {
                 let name = format!("{id}.{pin}");
                 let face = b.node();
                 let of = Of::Terminal(id.clone(), pin.clone());
-                let branch = b.add(face, node, of, TERMINAL_OHMS);
+                let branch = b.add(face, node, of, contact(TERMINAL_OHM_MM2, &[&name]));
                 terminal_branch.insert((id.clone(), pin), branch);
                 node_of.insert(format!("{name}:part"), node);
                 node_of.insert(name, face);
@@ -297,7 +310,12 @@ impl Circuit {
         for (g, ground) in vehicle.grounds.iter().enumerate() {
             let stud = b.node();
             node_of.insert(ground.id.clone(), stud);
-            ground_branch.push(b.add(stud, 0, Of::Ground(g), GROUND_OHMS));
+            ground_branch.push(b.add(
+                stud,
+                0,
+                Of::Ground(g),
+                contact(GROUND_OHM_MM2, &[&ground.id]),
+            ));
         }
         let mut wire_branch = Vec::new();
         for (w, wire) in vehicle.wires.iter().enumerate() {
@@ -395,6 +413,26 @@ impl Circuit {
     pub fn wire(&self, id: &str) -> Option<usize> {
         self.names.wire(id)
     }
+
+    /// Resistance of a sound branch, ohms; 0 where it is not a plain resistance.
+    pub fn sound_ohms(&self, branch: BranchId) -> f64 {
+        match self.branches[branch].law {
+            Law::Ohms(ohms) => ohms,
+            _ => 0.0,
+        }
+    }
+}
+
+/// Cross-section of the thickest conductor at each end, square millimetres.
+fn thickest(vehicle: &Vehicle) -> BTreeMap<&str, f64> {
+    let mut areas: BTreeMap<&str, f64> = BTreeMap::new();
+    for wire in &vehicle.wires {
+        for end in [&wire.from, &wire.to] {
+            let area = areas.entry(end).or_insert(0.0);
+            *area = area.max(wire.area_mm2);
+        }
+    }
+    areas
 }
 
 /// Resistance of a sound conductor, ohms: `R = rho L / A`, warmer by the share of hot places on its route.

@@ -326,6 +326,23 @@ impl Software {
         }
     }
 
+    /// Voltages that a monitor looks at, as pairs of nodes; none where it looks at anything that comes over
+    /// a bus.
+    pub fn looks_at(&self, monitor: usize) -> Option<Vec<(NodeId, NodeId)>> {
+        let m = self.monitors.get(monitor)?;
+        let (mut pairs, mut electrical) = (Vec::new(), true);
+        let mut look = |signal: usize, _: f64| match self.signals.get(signal) {
+            Some(Source::Volts(a, b)) => pairs.push((*a, *b)),
+            Some(Source::Output(_)) => {}
+            _ => electrical = false,
+        };
+        m.fails.each(&mut look);
+        if let Some(enable) = &m.enable {
+            enable.each(&mut look);
+        }
+        electrical.then_some(pairs)
+    }
+
     /// Outputs asked for: by a tester, or by a function whose request holds in working modules.
     pub fn asked(&self, state: &OperatingState, view: View<'_>) -> BTreeSet<usize> {
         let value = |signal: usize| self.signal(view, signal);

@@ -8,7 +8,7 @@ use crate::gate::{self, Gate};
 use crate::ledger::Case;
 use crate::left_out::LeftOut;
 use crate::model::{ELSEWHERE, Model, ModelError};
-use crate::next::{self, Ask, Check};
+use crate::next::{self, Ask, Beside, Check};
 use crate::odd;
 use crate::own::{self, Own};
 use crate::posterior::{self, Posterior};
@@ -33,6 +33,8 @@ const SHOWN: f64 = 1e-3;
 const LISTED: usize = 6;
 /// Next checks proposed.
 const CHECKS: usize = 5;
+/// Things asked about in passing.
+const BESIDE: usize = 3;
 /// Share of "not in this vehicle file" from which on it is said that no single fault explains the
 /// evidence.
 const UNEXPLAINED: f64 = 0.5;
@@ -60,6 +62,8 @@ pub struct Assessment {
     pub gate: Option<Gate>,
     /// Next checks, best first.
     pub next: Vec<Check>,
+    /// What else works or fails nearby, to be asked in passing.
+    pub beside: Vec<Beside>,
     /// The leading item, when it is nearly certain.
     pub certain: Option<Certain>,
     /// Verdict of each reading by the number of its entry.
@@ -90,8 +94,8 @@ pub struct Certain {
 /// The piece of evidence without which a suspect would stand worst.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct HangsOn {
-    /// Number of its ledger entry.
-    pub number: u64,
+    /// Number of its ledger entry; none where it is how often such things fail.
+    pub number: Option<u64>,
     /// What it says.
     pub text: String,
     /// How likely the suspect would be without it, 0 to 1.
@@ -174,6 +178,7 @@ pub fn assess(
             refused: &case.refused,
         };
         out.next = next::checks(&ask, CHECKS)?;
+        out.beside = next::beside(&ask, BESIDE);
         let ranked = now.items.iter().zip(&model.items);
         out.halos = ranked.filter(|(p, _)| **p > SHOWN).map(|(p, i)| (i.clone(), *p)).collect();
         if let Some(module) = model.items[top].strip_prefix("part:").filter(|_| p > GATED) {
@@ -192,12 +197,7 @@ pub fn assess(
         text: model.item_text(&model.items[top]),
         proven: left_out.proves(top),
         exhausted: out.next.is_empty(),
-        hangs_on: left_out.weakest(top).map(|(moment, probability)| {
-            let moment = &now.moments[moment];
-            let (number, text) =
-                (case.entry_of(moment.pieces[0]), words::at_once(model, &still, moment));
-            HangsOn { number, text, probability }
-        }),
+        hangs_on: hangs_on(model, case, &still, &now, &left_out, top),
     });
     out.weighed = still.len();
     out.entropy_bits = posterior::entropy(&now.items);
@@ -215,6 +215,25 @@ pub fn assess(
         out.triage = triage::triage(model, &priors, bearing, &scan.state, &scan.modules, &made);
     }
     Ok(out)
+}
+
+/// What a suspect hangs on most.
+fn hangs_on(
+    model: &Model,
+    case: &Case,
+    still: &[Evidence],
+    now: &Posterior,
+    left_out: &LeftOut,
+    top: usize,
+) -> Option<HangsOn> {
+    if let Some(probability) = left_out.on_rates(top) {
+        let text = "how often such things fail".to_owned();
+        return Some(HangsOn { number: None, text, probability });
+    }
+    let (moment, probability) = left_out.weakest(top)?;
+    let moment = &now.moments[moment];
+    let number = Some(case.entry_of(moment.pieces[0]));
+    Some(HangsOn { number, text: words::at_once(model, still, moment), probability })
 }
 
 /// Whether something found after the repair is still wrong; before it there always is.

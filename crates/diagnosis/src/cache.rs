@@ -10,7 +10,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use vehicle::OperatingState;
 
 /// Room unless another is asked for, bytes.
-pub const ROOM: usize = 256 << 20;
+pub const ROOM: usize = 224 << 20;
 /// Things kept, as an estimate: a few states, many readings and pairs.
 const ABOUT: usize = 4096;
 /// What a kept thing takes beside what it holds, bytes.

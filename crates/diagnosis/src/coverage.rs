@@ -9,7 +9,7 @@ use circuit::{Change, Circuit, Instrument, Probe};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Element, KeyPosition, OperatingState};
+use vehicle::{Element, KeyPosition, OperatingState, PartKind};
 
 /// A substitution worth weighing.
 #[derive(Debug, Clone, PartialEq)]
@@ -336,11 +336,14 @@ pub(crate) fn offers(
             out.push(Offer::Jumper { red, black, part: part.clone(), state: state.clone() });
         }
     }
+    let v = &model.circuit.vehicle;
     let sockets = |id: &str| model.circuit.terminal_branch.keys().any(|(c, _)| c == id);
     let parts = posterior.ranking().into_iter().filter_map(|(item, p)| {
         let id = model.items[item].strip_prefix("part:")?;
-        // What sits in a socket is swapped in a moment; a module is not swapped to see.
-        (p > WORTH_SWAPPING && sockets(id)).then(|| id.to_owned())
+        let kind = v.parts.get(model.circuit.part(id)?)?.kind;
+        // What sits in a socket is swapped in a moment, and a lamp is; a module is not swapped to see.
+        let quick = sockets(id) || kind == PartKind::Lamp;
+        (p > WORTH_SWAPPING && quick).then(|| id.to_owned())
     });
     for swapped in parts.take(SWAPS) {
         out.push(Offer::Swap { swapped, part: part.clone(), state: state.clone() });

@@ -477,6 +477,7 @@ impl Case {
             occurs: self.intake.occurs,
             confirmed,
             adjusted: self.adjusted.clone(),
+            complaint: prior::told_of(&self.believed()),
         }
     }
 
@@ -534,7 +535,7 @@ fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
     };
     // What the customer tells of is how it is when it shows.
     let finding = Finding::Effect { part: output.load.clone(), strength };
-    Some(Evidence { state, present: Present::Yes, moment: 0, finding })
+    Some(Evidence { present: Present::Yes, complaint: true, ..Evidence::new(state, finding) })
 }
 
 /// What the vehicle file knows of what a scan speaks of; what it does not have bears on nothing in it.

@@ -15,6 +15,8 @@ const STANDS: f64 = 0.8;
 pub struct LeftOut {
     /// In the order of [`Posterior::moments`]; single faults only.
     pub without: Vec<Posterior>,
+    /// What all of it says if all things failed nearly alike.
+    pub even: Posterior,
 }
 
 impl LeftOut {
@@ -25,7 +27,10 @@ impl LeftOut {
             rest.remove(k);
             Posterior::weigh(model, priors, rest)
         };
-        Self { without: (0..posterior.moments.len()).into_par_iter().map(weigh).collect() }
+        Self {
+            without: (0..posterior.moments.len()).into_par_iter().map(weigh).collect(),
+            even: Posterior::weigh(model, &priors.even(model), posterior.moments.clone()),
+        }
     }
 
     /// The piece of evidence without which an item would stand worst, by its moment, and how it would
@@ -35,19 +40,27 @@ impl LeftOut {
         stands.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
+    /// How likely an item is when all things are taken to fail nearly alike, where it hangs on that more
+    /// than on any piece of evidence.
+    pub fn on_rates(&self, item: usize) -> Option<f64> {
+        let p = self.even.items[item];
+        let worst = self.weakest(item).map_or(1.0, |(_, p)| p);
+        (p <= STANDS && p < worst).then_some(p)
+    }
+
     /// Whether an item is proven: any one piece of evidence could be wrong, and it would still lead by
-    /// far.
+    /// far; and so it would if such things failed no more often than others.
     pub fn proves(&self, item: usize) -> bool {
-        self.weakest(item).is_some_and(|(_, p)| p > STANDS)
+        self.even.items[item] > STANDS && self.weakest(item).is_some_and(|(_, p)| p > STANDS)
     }
 
     /// What would be believed if the leading item were as likely as not and one piece of evidence,
-    /// whichever, were wrong: what a proof has to stand against. `all` is what it was made of.
+    /// whichever, or the rates were wrong: what a proof has to stand against. `all` is what it was made of.
     pub fn challenged(&self, model: &Model, all: &Posterior, top: usize) -> Posterior {
         let mut others = vec![0.0; all.hypotheses.len()];
         let mut wavering = vec![0.0; model.faults.len()];
         let is_top = |h: usize| model.item_of.get(h) == Some(&top);
-        for without in &self.without {
+        for without in self.without.iter().chain([&self.even]) {
             // Where the leading item stands nevertheless little is left for others: what counts is the
             // piece of evidence that it hangs on.
             for (h, p) in without.hypotheses.iter().enumerate().filter(|(h, _)| !is_top(*h)) {

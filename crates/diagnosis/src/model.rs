@@ -1,5 +1,6 @@
 //! The shared prediction cache: every hypothesis in every state asked for.
 
+mod attic;
 mod derived;
 mod saved;
 mod slots;
@@ -8,6 +9,7 @@ mod unheard;
 use crate::cache::{Cache, Keep, ModelId, Wanted};
 use crate::grids::Grids;
 pub use crate::snapshot::{Healthy, Snapshot};
+use attic::Attic;
 use circuit::hearing::{Hearing, Sound};
 use circuit::{
     Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Solution, Sweep, fault, meter::Leads,
@@ -15,6 +17,7 @@ use circuit::{
 };
 use derived::Derived;
 use rayon::prelude::*;
+use saved::Part;
 use slots::Slots;
 use std::any::Any;
 use std::collections::HashMap;
@@ -180,6 +183,7 @@ pub struct Model {
     drawn: Vec<Circuit>,
     id: ModelId,
     cache: Cache,
+    attic: Attic,
     /// Share of each hypothesis that comes and goes, before anything is known.
     pub wavering: Vec<f64>,
     variants: Vec<Vec<usize>>,
@@ -270,10 +274,22 @@ impl Model {
             drawn,
             id: ModelId::next(),
             cache: cache.clone(),
+            attic: Attic::default(),
             wavering,
             variants,
             derived: Derived::default(),
         })
+    }
+
+    /// Looks in some other place for what [`Model::saved`] made of a state, before it is solved anew:
+    /// `fetch` shows the bytes to the reader it is given, if there are any. What is damaged counts as
+    /// missing.
+    pub fn with_attic(
+        mut self,
+        fetch: impl Fn(&OperatingState, &mut dyn FnMut(&[u8])) + Send + Sync + 'static,
+    ) -> Self {
+        self.attic = Attic::new(Box::new(fetch));
+        self
     }
 
     /// Number of the monitor behind a code of a module.
@@ -320,7 +336,7 @@ impl Model {
     /// Predictions for a state with every hypothesis solved.
     pub fn predict_all(&self, state: &OperatingState) -> Arc<Predictions> {
         let p = self.predict(state);
-        self.grown(state, &p, |p| self.solve_missing(p, |_| true));
+        self.grown(state, &p, |p| self.solve_missing(state, p, |_| true));
         p
     }
 
@@ -337,7 +353,7 @@ impl Model {
     /// the first time: whoever asks for voltages alone does without.
     pub fn predict_heard(&self, state: &OperatingState) -> Arc<Predictions> {
         let p = self.predict_all(state);
-        self.grown(state, &p, |p| self.listen(p, |_| true));
+        self.grown(state, &p, |p| self.listen(state, p, |_| true));
         p
     }
 
@@ -345,7 +361,7 @@ impl Model {
     pub fn predict_heard_some(&self, state: &OperatingState, some: &[usize]) -> Arc<Predictions> {
         let p = self.predict_some(state, some);
         let wanted = self.marked(some);
-        self.grown(state, &p, |p| self.listen(p, |h| wanted[h]));
+        self.grown(state, &p, |p| self.listen(state, p, |h| wanted[h]));
         p
     }
 
@@ -387,6 +403,14 @@ impl Model {
         heard: bool,
         time: impl Fn() -> bool,
     ) -> bool {
+        let p = self.predict(state);
+        // At once what is kept: each piece would read all of it.
+        self.grown(state, &p, |p| {
+            self.recall(state, p, Part::Plain, |h| p.faults.get(h).is_none());
+            if heard {
+                self.recall(state, p, Part::Heard, |h| p.heard.get(h).is_none());
+            }
+        });
         let all: Vec<usize> = self.order.iter().map(|h| *h as usize).collect();
         for piece in all.chunks(PIECE) {
             if !time() {
@@ -404,7 +428,7 @@ impl Model {
     pub fn predict_some(&self, state: &OperatingState, some: &[usize]) -> Arc<Predictions> {
         let p = self.predict(state);
         let wanted = self.marked(some);
-        self.grown(state, &p, |p| self.solve_missing(p, |h| wanted[h]));
+        self.grown(state, &p, |p| self.solve_missing(state, p, |h| wanted[h]));
         p
     }
 
@@ -418,8 +442,17 @@ impl Model {
         wanted
     }
 
-    fn solve_missing(&self, p: &Predictions, wanted: impl Fn(usize) -> bool + Sync) {
+    fn solve_missing(
+        &self,
+        state: &OperatingState,
+        p: &Predictions,
+        wanted: impl Fn(usize) -> bool + Sync,
+    ) {
         let missing = |h: usize| wanted(h) && p.faults.get(h).is_none();
+        if !(0..self.faults.len()).any(missing) {
+            return;
+        }
+        self.recall(state, p, Part::Plain, missing);
         if !(0..self.faults.len()).any(missing) {
             return;
         }

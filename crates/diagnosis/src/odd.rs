@@ -46,10 +46,18 @@ pub fn odd_one_out(
         if model.items[top] == ELSEWHERE || probability < EXPLAINED {
             continue;
         }
+        // What leads with everything weighed may well be at ease with it.
+        let leader = posterior.ranking()[0].0;
+        let of = |h: &usize| posterior.hypotheses[*h] * moment.likelihood.there[*h].exp();
+        let own: f64 = model.variants(leader).iter().map(|h| posterior.hypotheses[*h]).sum();
+        let at_ease = (model.variants(leader).iter().map(of).sum::<f64>() / own).ln();
         // How surprising the piece is to whoever believes the rest, against what it is to anybody.
         let surprise = posterior.surprise - without.surprise;
         let usual = moment.likelihood.elsewhere.max(moment.likelihood.away);
         let expected = moment.likelihood.there.iter().copied().fold(usual, f64::max);
+        if posterior.items[leader] > EXPLAINED && expected - at_ease < ODD {
+            continue;
+        }
         let oddness = expected - surprise;
         if oddness > ODD && best.as_ref().is_none_or(|(o, _)| oddness > *o) {
             let odd = Odd {

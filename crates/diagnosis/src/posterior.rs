@@ -12,7 +12,7 @@ pub const CERTAIN: f64 = 0.95;
 const ELSEWHERE_PRIOR: f64 = 0.005;
 
 /// Share of what "not in this vehicle file" does that no fault of the file would do.
-const UNFORESEEN: f64 = 0.2;
+pub(crate) const UNFORESEEN: f64 = 0.1;
 
 /// Share of "not in this vehicle file" from which on no single fault is taken to explain it all,
 /// and pairs are tried.
@@ -73,12 +73,12 @@ fn steps(log: f64) -> i64 {
 }
 
 impl Posterior {
-    /// Weighs all evidence, with nothing known beside it. The order does not matter.
+    /// Weighs all evidence, with nothing known beside it but what it tells of. The order does not matter.
     ///
     /// # Errors
     /// [`ModelError`] for evidence that does not fit the vehicle.
     pub fn new(model: &Model, evidence: &[Evidence]) -> Result<Self, ModelError> {
-        Self::given(model, model.plain(), evidence)
+        Self::given(model, &Priors::told(model, evidence), evidence)
     }
 
     /// Weighs all evidence with what was known before.

@@ -1,11 +1,15 @@
 //! What is likely before any evidence: by kind and place (the fault's own weight), by what was
 //! touched lately (N2), by what this shop has found before (N45), and by the technician's own word.
 
+mod conspicuous;
+
+use crate::evidence::{Evidence, Finding, Strength};
 use crate::model::{ELSEWHERE, Model};
 use circuit::place;
+pub use conspicuous::Conspicuous;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
 
 /// What happened to a place or a thing lately.
@@ -66,6 +70,9 @@ pub struct Known {
     pub confirmed: BTreeMap<String, u32>,
     /// The technician's own weights.
     pub adjusted: Vec<Adjusted>,
+    /// The parts whose effects are all that was complained of: what takes much else with it would have
+    /// been told of differently.
+    pub complaint: Vec<String>,
 }
 
 /// One thing that raises or lowers a repair item before evidence.
@@ -88,6 +95,16 @@ const CONFIRMED: f64 = 2.0;
 /// Odds of a fault that comes and goes, against the usual, by what the customer says.
 const ALWAYS_ODDS: f64 = 0.05;
 const SOMETIMES_ODDS: f64 = 12.0;
+
+/// Parts whose effects are told of as lost: what a complaint is about.
+pub fn told_of(evidence: &[Evidence]) -> Vec<String> {
+    let lost = evidence.iter().filter_map(|e| match &e.finding {
+        Finding::Effect { part, strength } if *strength != Strength::Normal => Some(part.clone()),
+        _ => None,
+    });
+    let all: BTreeSet<String> = lost.collect();
+    all.into_iter().collect()
+}
 
 /// Weights before evidence.
 #[derive(Debug, Clone)]
@@ -116,6 +133,11 @@ impl Priors {
         Self::new(model, &Known::default())
     }
 
+    /// With nothing known beside evidence but what it tells of.
+    pub fn told(model: &Model, evidence: &[Evidence]) -> Self {
+        Self::new(model, &Known { complaint: told_of(evidence), ..Known::default() })
+    }
+
     /// With what is known.
     pub fn new(model: &Model, known: &Known) -> Self {
         let mut why: BTreeMap<usize, Vec<Weight>> = BTreeMap::new();
@@ -128,11 +150,16 @@ impl Priors {
         let factor = |item: usize| -> f64 {
             why.get(&item).map_or(1.0, |list| list.iter().map(|w| w.factor).product())
         };
+        let told: Vec<usize> =
+            known.complaint.iter().filter_map(|id| model.circuit.part(id)).collect();
+        let conspicuous = (!told.is_empty()).then(|| model.conspicuous());
+        let told_of = |h: usize| conspicuous.map_or(1.0, |c| c.told_alone(h, &told));
         let weight: Vec<f64> = model
             .faults
             .iter()
             .zip(&model.item_of)
-            .map(|(f, item)| f.prior * factor(*item))
+            .enumerate()
+            .map(|(h, (f, item))| f.prior * factor(*item) * told_of(h))
             .collect();
         let total: f64 = weight.iter().sum();
         let odds = match known.occurs {
@@ -147,6 +174,32 @@ impl Priors {
         let logs = |list: &[f64]| list.iter().map(|p| p.ln()).collect();
         let (steady_log, wavering_log) = (logs(&steady), logs(&wavering));
         Self { steady, wavering, steady_log, wavering_log, why }
+    }
+}
+
+/// How much of the proportion between two rates is left where they are nearly taken alike.
+const EVEN: f64 = 0.3;
+
+impl Priors {
+    /// The same with all things failing nearly alike: what is believed then follows from what was found,
+    /// and not from how often such things fail.
+    pub fn even(&self, model: &Model) -> Self {
+        let mut rates = vec![0.0; model.items.len()];
+        for (f, item) in model.faults.iter().zip(&model.item_of) {
+            rates[*item] += f.prior;
+        }
+        let scaled = |list: &[f64]| -> Vec<f64> {
+            let of = |(w, item): (&f64, &usize)| w * rates[*item].powf(EVEN - 1.0);
+            list.iter().zip(&model.item_of).map(of).collect()
+        };
+        let (mut steady, mut wavering) = (scaled(&self.steady), scaled(&self.wavering));
+        let total: f64 = steady.iter().chain(&wavering).sum();
+        for w in steady.iter_mut().chain(&mut wavering) {
+            *w /= total;
+        }
+        let logs = |list: &[f64]| list.iter().map(|p| p.ln()).collect();
+        let (steady_log, wavering_log) = (logs(&steady), logs(&wavering));
+        Self { steady, wavering, steady_log, wavering_log, why: BTreeMap::new() }
     }
 }
 

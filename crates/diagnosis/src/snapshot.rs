@@ -165,6 +165,13 @@ impl Snapshot {
         Some(Self { healthy: Arc::clone(healthy), changed })
     }
 
+    /// Passes over what was written.
+    pub(crate) fn skip(from: &mut &[u8]) -> Option<()> {
+        let count = bytes::take(from)?;
+        *from = from.split_at_checked(2 * count)?.1;
+        Some(())
+    }
+
     /// Bytes it takes beside the healthy vehicle.
     pub fn bytes(&self) -> usize {
         self.changed.as_ref().map_or(0, Packed::bytes)

@@ -273,6 +273,8 @@ pub fn triage(
         (x.role, x.mark.subject)
             .cmp(&(y.role, y.mark.subject))
             .then(coarse(y).cmp(&coarse(x)))
+            // A silent module leads what others say of it.
+            .then(y.mark.code.is_empty().cmp(&x.mark.code.is_empty()))
             // The most particular one leads.
             .then(says.both[*a][*a].total_cmp(&says.both[*b][*b]))
             .then_with(|| (&x.mark.module, &x.mark.code).cmp(&(&y.mark.module, &y.mark.code)))

@@ -7,7 +7,7 @@ use common::{Exact, MODEL, state};
 use diagnosis::next::candidates::{What, points};
 use diagnosis::next::{self, Ask};
 use diagnosis::trial::Bench;
-use diagnosis::{Evidence, Finding, Posterior, Present, Strength};
+use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
 use proptest::prelude::*;
 use vehicle::OperatingState;
 
@@ -17,14 +17,14 @@ fn probe(instrument: Instrument, red: &str, black: &str) -> Probe {
 
 fn nothing_of(part: &str, in_state: &str) -> Evidence {
     let finding = Finding::Effect { part: part.into(), strength: Strength::None };
-    Evidence { present: Present::Yes, ..Evidence::new(state(in_state), finding) }
+    Evidence { present: Present::Yes, complaint: true, ..Evidence::new(state(in_state), finding) }
 }
 
 fn asked<T>(evidence: &[Evidence], of: impl Fn(&Ask<'_>) -> T) -> T {
     let posterior = Posterior::new(&MODEL, evidence).unwrap();
     of(&Ask {
         model: &MODEL,
-        priors: MODEL.plain(),
+        priors: &Priors::told(&MODEL, evidence),
         evidence,
         posterior: &posterior,
         present: Present::Yes,

@@ -3,25 +3,27 @@
 
 mod common;
 use common::{Exact, MODEL, state};
-use diagnosis::trial::{self, Bench, Strategy, draw, optimum, tally::Tally};
-use diagnosis::{Evidence, Finding, Posterior, Strength};
+use diagnosis::trial::draw::{self, Truths};
+use diagnosis::trial::{self, Bench, Strategy, optimum, tally::Tally};
+use diagnosis::{Evidence, Finding, Posterior, Priors, Strength};
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 
 fn complaint(output: &str, part: &str, strength: Strength) -> Vec<Evidence> {
-    vec![Evidence::new(state(output), Finding::Effect { part: part.into(), strength })]
+    let finding = Finding::Effect { part: part.into(), strength };
+    vec![Evidence { complaint: true, ..Evidence::new(state(output), finding) }]
 }
 
 #[test]
 fn drawn_faults_exist_and_lie_off_the_grid() {
     let mut rng = ChaCha8Rng::seed_from_u64(3);
-    let drawn: Vec<String> = (0..60).map(|_| draw::fault(&MODEL, &mut rng)).collect();
+    let drawn: Vec<String> = (0..60).map(|_| draw::fault(&MODEL, Truths::Even, &mut rng)).collect();
     for id in &drawn {
         circuit::fault::by_id(&MODEL.circuit, id).unwrap();
     }
     let on_grid = drawn.iter().filter(|id| MODEL.faults.iter().any(|f| f.id == **id)).count();
     assert!(on_grid < drawn.len(), "some have a number of their own");
-    let again = draw::fault(&MODEL, &mut ChaCha8Rng::seed_from_u64(3));
+    let again = draw::fault(&MODEL, Truths::Even, &mut ChaCha8Rng::seed_from_u64(3));
     assert_eq!(again, drawn[0], "the same seed draws the same");
 }
 
@@ -65,9 +67,9 @@ fn a_short_trial_finds_what_is_hidden_faster_than_reading_in_order() {
             let mut rng = ChaCha8Rng::seed_from_u64(9);
             let first = complaint(output, part, strength);
             let rules = trial::Rules { most_checks: 20 };
+            let priors = Priors::told(&MODEL, &first);
             let worked =
-                trial::work(&MODEL, MODEL.plain(), &mut bench, first, strategy, rules, &mut rng)
-                    .unwrap();
+                trial::work(&MODEL, &priors, &mut bench, first, strategy, rules, &mut rng).unwrap();
             assert_eq!(bench.is_sound(), worked.right);
             let module = diagnosis::gate::is_module(&MODEL.circuit, &worked.named);
             tally.add(&worked, module);

@@ -47,7 +47,7 @@ pub async fn any_circuit_can_be_found_grown_followed_and_taken_apart(house: &Hou
     // What the leading suspect would do, beside the sound values.
     about(b, "output rear washer").await;
     b.css("[data-wire='62']").await;
-    let suspect = "select[aria-label='values'] option:nth-child(2)";
+    let suspect = "select[aria-label='values'] option:nth-child(3)";
     b.css(suspect).await.click().await.unwrap();
     b.css("text[fill='var(--copper)']").await;
 

@@ -915,6 +915,20 @@ export interface components {
             /** @description Its vehicle identification number. */
             vin: string;
         };
+        /** @description Something to ask about in passing. */
+        Beside: {
+            /** @description The part whose effect it is. */
+            part: string;
+            /** @description Name of the output. */
+            name: string;
+            /** @description State it works in. */
+            state: components["schemas"]["OperatingState"];
+            /**
+             * Format: double
+             * @description Expected information, bits.
+             */
+            bits: number;
+        };
         /** @description A bus. */
         BusTree: {
             /** @description Id. */
@@ -1336,9 +1350,9 @@ export interface components {
         HangsOn: {
             /**
              * Format: int64
-             * @description Number of its ledger entry.
+             * @description Number of its ledger entry; none where it is how often such things fail.
              */
-            number: number;
+            number?: number | null;
             /** @description What it says. */
             text: string;
             /**
@@ -2473,6 +2487,8 @@ export interface components {
             gate?: null | components["schemas"]["Gate"];
             /** @description Next checks, best first. */
             next: components["schemas"]["Check"][];
+            /** @description What else works or fails nearby, to be asked in passing. */
+            beside: components["schemas"]["Beside"][];
             certain?: null | components["schemas"]["Certain"];
             /** @description Ledger rows, oldest first. */
             ledger: components["schemas"]["Row"][];

@@ -58,9 +58,7 @@ export function NextCheck() {
     >
       <div className="flex justify-between text-[14px]">
         <h3 className="font-bold text-copper">{check.proof ? "Proof" : "Next check"}</h3>
-        <span className="num text-faint">
-          {check.minutes.toFixed(1)} min · {check.information_bits.toFixed(1)} bit
-        </span>
+        <span className="num text-faint">{check.minutes.toFixed(1)} min</span>
       </div>
       <p className="mt-1 text-[17px] leading-snug font-bold">{check.text}</p>
       <dl className="my-2 grid grid-cols-[3.2rem_1fr] gap-y-0.5 text-[14px]">
@@ -77,7 +75,7 @@ export function NextCheck() {
           Drives the output for the reading, then gives it back.
         </p>
       )}
-      {check.proof && <p className="mt-2 text-[14px]">{check.why}</p>}
+      <p className="mt-2 text-[14px]">{check.why}</p>
       <ul className="mt-2 border-t border-rule pt-1 text-[14px]">
         {check.outcomes.slice(0, 3).map((o) => (
           <li key={o.when}>
@@ -122,7 +120,6 @@ export function NextCheck() {
       </div>
       {others && (
         <ul className="text-[14px]">
-          <li className="text-faint">{check.why}</li>
           {view.next
             .filter((c) => c.id !== check.id)
             .map((c) => (

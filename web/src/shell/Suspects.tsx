@@ -2,10 +2,14 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { View } from "../api/client";
 import { useJob } from "../api/job";
+import { Beside } from "./Beside";
 import { GatePanel } from "./GatePanel";
 import { NextCheck } from "./NextCheck";
 
 const percent = (p: number) => (p > 0.995 ? ">99" : p < 0.01 ? "<1" : (100 * p).toFixed(0));
+
+/** Findings up to which asking in passing comes before going anywhere. */
+const EARLY = 3;
 
 type Suspect = View["suspects"][number];
 
@@ -268,7 +272,9 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
           disabled={view.assessing}
           className={`min-w-0 ${view.assessing ? "opacity-60" : ""}`}
         >
+          {view.weighed < EARLY && <Beside />}
           <NextCheck />
+          {view.weighed >= EARLY && <Beside />}
         </fieldset>
       )}
       {!view.repair &&

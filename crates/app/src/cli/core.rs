@@ -3,7 +3,7 @@
 use super::Point;
 use circuit::software::{self, Verdict};
 use circuit::{Circuit, Fault, fault, spice};
-use diagnosis::{Evidence, Model, Posterior, Present, next, suspects};
+use diagnosis::{Evidence, Model, Posterior, Present, Priors, next, suspects};
 use serde_json::{Map, Value, json};
 use std::io::Write;
 use std::path::Path;
@@ -219,11 +219,12 @@ pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outc
     let all: Vec<Evidence> = all.into_iter().filter_map(Result::ok).collect();
     let refuse = |e: diagnosis::ModelError| format!("{at}: {e}");
     let posterior = Posterior::new(&model, &all).map_err(refuse)?;
-    let list = suspects::suspects(&model, model.plain(), &all, &posterior, 8).map_err(refuse)?;
+    let priors = Priors::told(&model, &all);
+    let list = suspects::suspects(&model, &priors, &all, &posterior, 8).map_err(refuse)?;
     let now = all.last().map(|e| e.state.clone()).unwrap_or_default();
     let ask = next::Ask {
         model: &model,
-        priors: model.plain(),
+        priors: &priors,
         evidence: &all,
         posterior: &posterior,
         present: Present::Unknown,

@@ -6,7 +6,9 @@
 use super::core::{print, say, vehicle};
 use diagnosis::evidence::{Finding, Present, Sight, Strength};
 use diagnosis::ledger::ReadCode;
-use diagnosis::trial::{self, Bench, Rules, Strategy, Worked, tally::Tally};
+use diagnosis::trial::draw::Truths;
+use diagnosis::trial::tally::{BANDS, Tally};
+use diagnosis::trial::{self, Bench, Rules, Strategy, Worked};
 use diagnosis::{Evidence, Model, Priors};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -35,6 +37,10 @@ pub(super) struct Trial {
     /// Only the engine, without the strategies it is compared with.
     #[arg(long)]
     engine_only: bool,
+    /// How truths are drawn: as often as the engine itself believes; by the root of that; each sort of
+    /// thing alike.
+    #[arg(long, value_enum, default_value_t = Frequencies::Hard)]
+    truths: Frequencies,
     /// Every job that was not right, with all that was done.
     #[arg(long)]
     verbose: bool,
@@ -53,6 +59,27 @@ enum Kind {
     Double,
     /// One that comes and goes.
     Intermittent,
+}
+
+/// How often what is hidden.
+#[derive(Debug, Clone, Copy, clap::ValueEnum)]
+enum Frequencies {
+    /// As the engine believes.
+    Believed,
+    /// By the root of that.
+    Hard,
+    /// Each sort alike.
+    Even,
+}
+
+impl From<Frequencies> for Truths {
+    fn from(f: Frequencies) -> Self {
+        match f {
+            Frequencies::Believed => Self::Believed,
+            Frequencies::Hard => Self::Hard,
+            Frequencies::Even => Self::Even,
+        }
+    }
 }
 
 /// The stand-in as the trial's bench.
@@ -168,12 +195,12 @@ fn bench(model: &Model, drawn: (&[String], u64), care: Care) -> Result<UnderHand
 }
 
 /// Draws faults until something shows, and what a customer would tell of it.
-fn draw(model: &Model, kind: Kind, seed: u64) -> Result<Drawn, String> {
+fn draw(model: &Model, truths: Truths, kind: Kind, seed: u64) -> Result<Drawn, String> {
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     loop {
-        let mut faults = vec![trial::draw::fault(model, &mut rng)];
+        let mut faults = vec![trial::draw::fault(model, truths, &mut rng)];
         if kind == Kind::Double {
-            faults.push(trial::draw::fault(model, &mut rng));
+            faults.push(trial::draw::fault(model, truths, &mut rng));
         }
         if kind == Kind::Intermittent {
             let can_waver = circuit::fault::by_id(&model.circuit, &faults[0])
@@ -241,13 +268,14 @@ pub(super) fn run(arguments: &Trial) -> Result<(), String> {
         if arguments.engine_only { &[Strategy::Engine] } else { &Strategy::ALL };
     let mut tallies: BTreeMap<(Kind, Strategy), Tally> = BTreeMap::new();
     let mut lines = Vec::new();
+    let truths = arguments.truths.into();
     for kind in [Kind::Single, Kind::Double, Kind::Intermittent]
         .into_iter()
         .filter(|k| arguments.kind.is_none_or(|only| only == *k))
     {
         for n in 0..arguments.jobs as u64 {
             let seed = arguments.seed.wrapping_mul(1_000_003).wrapping_add(n * 7 + kind as u64);
-            let drawn = draw(&model, kind, seed)?;
+            let drawn = draw(&model, truths, kind, seed)?;
             for strategy in strategies {
                 let worked = work(&model, &drawn, *strategy)?;
                 let is_module = worked.named.strip_prefix("part:").is_some_and(|id| {
@@ -288,12 +316,12 @@ pub(super) fn run(arguments: &Trial) -> Result<(), String> {
         return Ok(());
     }
     say(
-        "| jobs | strategy | n | right | proven | right when proven | good module | checks | minutes |",
+        "| jobs | strategy | n | right | proven | right when proven | good module | checks | minutes | worst tenth |",
     );
-    say("|---|---|---|---|---|---|---|---|---|");
+    say("|---|---|---|---|---|---|---|---|---|---|");
     for ((kind, strategy), t) in &tallies {
         say(&format!(
-            "| {} | {} | {} | {:.1} % | {} | {:.1} % | {:.1} % | {:.1} | {:.1} |",
+            "| {} | {} | {} | {:.1} % | {} | {:.1} % | {:.1} % | {:.1} | {:.1} | {:.0} |",
             format!("{kind:?}").to_lowercase(),
             strategy.text(),
             t.jobs,
@@ -302,8 +330,44 @@ pub(super) fn run(arguments: &Trial) -> Result<(), String> {
             100.0 * t.accuracy_when_proven(),
             100.0 * t.condemned(),
             t.mean_checks(),
-            t.mean_minutes()
+            t.mean_minutes(),
+            t.worst_tenth()
         ));
+    }
+    say(
+        "\n| jobs | strategy | claimed | jobs | of them right, with its 95 % interval | mean log loss |\n|---|---|---|---|---|---|",
+    );
+    for ((kind, strategy), t) in &tallies {
+        for (band, of) in BANDS.iter().zip(&t.bands).filter(|(_, of)| of.jobs > 0) {
+            let (low, high) = of.interval();
+            say(&format!(
+                "| {} | {} | {} | {} | {:.1} % ({:.1} to {:.1}) | {:.2} |",
+                format!("{kind:?}").to_lowercase(),
+                strategy.text(),
+                band.name,
+                of.jobs,
+                100.0 * of.right as f64 / of.jobs as f64,
+                100.0 * low,
+                100.0 * high,
+                of.log_loss / of.jobs as f64,
+            ));
+        }
+    }
+    say(
+        "\n| jobs | strategy | kind of check | times | promised, bits | gained of promised | gained under a tenth of a bit |\n|---|---|---|---|---|---|---|",
+    );
+    for ((kind, strategy), t) in &tallies {
+        for (check, of) in &t.by_check {
+            say(&format!(
+                "| {} | {} | {check} | {} | {:.1} | {:.2} | {:.0} % |",
+                format!("{kind:?}").to_lowercase(),
+                strategy.text(),
+                of.times,
+                of.promised,
+                of.gained / of.promised,
+                100.0 * of.idle as f64 / of.times as f64,
+            ));
+        }
     }
     Ok(())
 }
@@ -316,12 +380,22 @@ fn work(model: &Model, drawn: &Drawn, strategy: Strategy) -> Result<Worked, Stri
             Kind::Intermittent => diagnosis::prior::Occurs::Sometimes,
             _ => diagnosis::prior::Occurs::Always,
         },
+        complaint: told_of(&drawn.first),
         ..diagnosis::Known::default()
     };
     let priors = Priors::new(model, &known);
     let first = drawn.first.clone();
     trial::work(model, &priors, &mut vehicle, first, strategy, Rules::default(), &mut rng)
         .map_err(|e| e.to_string())
+}
+
+/// Parts whose effects the complaint is about.
+fn told_of(first: &[Evidence]) -> Vec<String> {
+    let told = first.iter().filter(|e| e.complaint).filter_map(|e| match &e.finding {
+        Finding::Effect { part, .. } => Some(part.clone()),
+        _ => None,
+    });
+    told.collect()
 }
 
 fn tell(drawn: &Drawn, strategy: Strategy, w: &Worked) {

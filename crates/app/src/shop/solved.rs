@@ -1,17 +1,25 @@
 //! Solved states on the disk, by vehicle and version of the program: a second start does not solve
 //! them again. Whatever is wrong with such a file, it is solved anew.
 
+use super::lock;
 use diagnosis::{Evidence, Model};
+use std::fs::File;
 use std::hash::{DefaultHasher, Hash, Hasher};
+use std::io::Read;
 use std::path::{Path, PathBuf};
-use vehicle::{NamedState, OperatingState};
+use std::sync::{Arc, Mutex};
+use vehicle::OperatingState;
 
 /// What the directory of a version is named with.
 const OURS: &str = "chalkeus-solved-";
 
 /// The directory of solved states of this version of the program.
 #[derive(Debug, Clone)]
-pub(super) struct Solved(PathBuf);
+pub(super) struct Solved {
+    directory: PathBuf,
+    /// What was read last: megabytes that come and go would leave holes in the memory.
+    buffer: Arc<Mutex<Vec<u8>>>,
+}
 
 fn name(of: impl Hash) -> String {
     let mut name = DefaultHasher::new();
@@ -38,19 +46,19 @@ impl Solved {
                 let _ = std::fs::remove_dir_all(other.path());
             }
         }
-        Self(own)
+        Self { directory: own, buffer: Arc::default() }
     }
 
     fn path(&self, vehicle: &str, state: &OperatingState) -> PathBuf {
-        self.0.join(vehicle).join(format!("{}.bin", name(state)))
+        self.directory.join(vehicle).join(format!("{}.bin", name(state)))
     }
 
     fn path_of(&self, vehicle: &str, complaint: &Evidence) -> PathBuf {
         let what = serde_json::to_string(complaint).unwrap_or_default();
-        self.0.join(vehicle).join(format!("{}.weights", name(what)))
+        self.directory.join(vehicle).join(format!("{}.weights", name(what)))
     }
 
-    /// Takes over all named states and complaints that were solved before.
+    /// Takes over all complaints that were weighed before.
     pub(super) fn restore(&self, vehicle: &str, model: &Model) {
         for complaint in diagnosis::ledger::complaints(model) {
             let path = self.path_of(vehicle, &complaint);
@@ -59,19 +67,25 @@ impl Solved {
                 let _ = std::fs::remove_file(&path);
             }
         }
-        for NamedState { state, .. } in &model.circuit.vehicle.states {
-            let path = self.path(vehicle, state);
-            let Ok(bytes) = std::fs::read(&path) else { continue };
-            if !model.restore(state, &bytes) {
-                let _ = std::fs::remove_file(&path);
-            }
+    }
+
+    /// Reads a state that was solved before, for [`Model::with_attic`].
+    pub(super) fn fetch(&self, vehicle: &str, state: &OperatingState, read: &mut dyn FnMut(&[u8])) {
+        let Ok(mut file) = File::open(self.path(vehicle, state)) else { return };
+        let mut buffer = lock(&self.buffer);
+        buffer.clear();
+        if file.read_to_end(&mut buffer).is_ok() {
+            read(&buffer);
         }
     }
 
     /// Keeps a state that is solved.
     pub(super) fn keep(&self, vehicle: &str, model: &Model, state: &OperatingState) {
-        if let Some(bytes) = model.saved(state) {
-            self.write(vehicle, &self.path(vehicle, state), &bytes);
+        let path = self.path(vehicle, state);
+        let kept = path.metadata().map_or(0, |m| m.len());
+        // The same state solved again is the same.
+        if let Some(bytes) = model.saved(state).filter(|b| b.len() as u64 != kept) {
+            self.write(vehicle, &path, &bytes);
         }
     }
 
@@ -80,7 +94,8 @@ impl Solved {
         let all = diagnosis::ledger::complaints(model);
         for (k, complaint) in all.iter().enumerate() {
             let path = self.path_of(vehicle, complaint);
-            if path.exists() || !complaint.fits(model) {
+            let is_kept = path.exists() && self.path(vehicle, &complaint.state).exists();
+            if is_kept || !complaint.fits(model) {
                 continue;
             }
             // In pieces, so that nobody waits for one of them to be done.
@@ -92,8 +107,9 @@ impl Solved {
             {
                 self.write(vehicle, &path, &bytes);
             }
-            // Its weights are all that is asked for; the room is for what jobs need.
             if all.get(k + 1).is_none_or(|next| next.state != complaint.state) {
+                // Found again on the disk when it is driven; the room is for what jobs need now.
+                self.keep(vehicle, model, &complaint.state);
                 model.forget(&complaint.state);
             }
         }
@@ -102,7 +118,7 @@ impl Solved {
 
     fn write(&self, vehicle: &str, path: &Path, bytes: &[u8]) {
         let begun = path.with_extension(format!("{}.part", std::process::id()));
-        let kept = std::fs::create_dir_all(self.0.join(vehicle))
+        let kept = std::fs::create_dir_all(self.directory.join(vehicle))
             .and_then(|()| std::fs::write(&begun, bytes))
             .and_then(|()| std::fs::rename(&begun, path));
         if let Err(e) = kept {

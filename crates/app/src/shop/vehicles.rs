@@ -108,8 +108,11 @@ impl Vehicles {
         let vehicle = self.file(id)?.without_equipment(missing);
         let mut name = DefaultHasher::new();
         format!("{vehicle:?}").hash(&mut name);
-        let model = Arc::new(Model::sharing(vehicle, &self.cache)?);
         let name = format!("{:016x}", name.finish());
+        let (solved, of) = (self.solved.clone(), name.clone());
+        let model = Model::sharing(vehicle, &self.cache)?
+            .with_attic(move |state, read| solved.fetch(&of, state, read));
+        let model = Arc::new(model);
         self.solved.restore(&name, &model);
         let fresh = (model, name);
         *made = Some(fresh.clone());

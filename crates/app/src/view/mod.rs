@@ -23,7 +23,7 @@ use diagnosis::assess::{Assessment, Certain, OddOne, Symptom, Together};
 use diagnosis::evidence::Present;
 use diagnosis::gate::Gate;
 use diagnosis::ledger::{Entry, Intake, Repair};
-use diagnosis::next::Check;
+use diagnosis::next::{Beside, Check};
 use diagnosis::own::Own;
 use diagnosis::suspects::Suspect;
 use diagnosis::words;
@@ -81,6 +81,8 @@ pub struct View {
     pub gate: Option<Gate>,
     /// Next checks, best first.
     pub next: Vec<Check>,
+    /// What else works or fails nearby, to be asked in passing.
+    pub beside: Vec<Beside>,
     /// The leading item, when it is nearly certain.
     pub certain: Option<Certain>,
     /// Ledger rows, oldest first.
@@ -140,6 +142,7 @@ pub fn view(at: &Standing, latest: Option<&Assessed>, fresh: bool) -> View {
         symptoms: a.symptoms.clone(),
         gate: a.gate.clone(),
         next: a.next.clone(),
+        beside: a.beside.clone(),
         certain: a.certain.clone(),
         flags: rows::flags(at, a),
         scan: scan::scan(model, case, a),

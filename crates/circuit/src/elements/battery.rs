@@ -53,6 +53,9 @@ impl Battery {
     }
 }
 
+/// Internal resistance of a worn battery, in proportion to a sound one.
+const WEAK: [f64; 6] = [1.7, 2.5, 4.0, 8.0, 20.0, 60.0];
+
 impl Device for Battery {
     fn start(&self, state: &OperatingState) -> u8 {
         u8::from(state.battery_off)
@@ -71,7 +74,7 @@ impl Device for Battery {
         let mut out = Failure::grid(
             "weak",
             2.4,
-            &[0.05, 0.2, 0.6],
+            &WEAK.map(|times| times * self.ohms),
             number,
             |r| format!("weak, internal resistance {}", ohms_text(r)),
             |ohms| {

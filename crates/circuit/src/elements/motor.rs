@@ -12,6 +12,8 @@ struct Motor {
     breakaway: f64,
     slope: f64,
     rated_emf: f64,
+    /// What it draws at its rating, as a resistance.
+    rated_ohms: f64,
 }
 
 pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
@@ -26,10 +28,16 @@ pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device
     Some(Box::new(Motor {
         ohms: *winding_ohms,
         breakaway: *breakaway_amps,
+        rated_ohms: rated_volts / rated_amps,
         slope: rated_emf / (rated_amps - breakaway_amps),
         rated_emf,
     }))
 }
+
+/// What worn brushes add, in proportion to what the running motor draws: `rated volts / rated amps`.
+const BRUSHES: [f64; 4] = [0.15, 0.5, 1.5, 5.0];
+/// Share of its winding that a shorted one has left.
+const SHORTED: f64 = 0.3;
 
 impl Device for Motor {
     fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
@@ -44,13 +52,18 @@ impl Device for Motor {
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = vec![
             Failure::new("open", 1.2, "winding or brushes open", Local::Law(0, Law::OPEN)),
-            Failure::new("shorted", 0.3, "winding shorted", Local::Law(0, Law::Ohms(0.1))),
+            Failure::new(
+                "shorted",
+                0.3,
+                "winding shorted",
+                Local::Law(0, Law::Ohms(SHORTED * self.ohms)),
+            ),
             Failure::new("blocked", 0.8, "blocked", Local::Hold(1)),
         ];
         out.extend(Failure::grid(
             "brushes",
             1.2,
-            &[1.0, 3.3, 10.0],
+            &BRUSHES.map(|share| share * self.rated_ohms),
             number,
             |r| format!("worn brushes, {} more", ohms_text(r)),
             |r| Local::Series(0, r),

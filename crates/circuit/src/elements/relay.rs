@@ -56,6 +56,9 @@ impl Relay {
     }
 }
 
+/// What a burnt contact adds, in proportion to the sound one: a large contact is ruined by little.
+const BURNT: [f64; 4] = [10.0, 50.0, 250.0, 1200.0];
+
 impl Device for Relay {
     fn law(&self, role: usize, mode: u8, _state: &OperatingState) -> Law {
         match (role, mode) {
@@ -96,7 +99,7 @@ impl Device for Relay {
         out.extend(Failure::grid(
             "contact_series",
             0.9,
-            &[0.47, 2.2, 10.0],
+            &BURNT.map(|times| times * self.contact_ohms),
             number,
             |r| format!("contact burnt, {}", ohms_text(r)),
             |r| Local::Series(1, r),

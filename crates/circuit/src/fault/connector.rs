@@ -1,7 +1,7 @@
 //! Whole connectors: not seated, or wet with leakage between neighbouring cavities.
 
-use super::{Change, Fault, harshness, id_of, item_text, ohms_text};
-use crate::compile::{Circuit, TERMINAL_OHMS};
+use super::{Change, Fault, id_of, item_text, ohms_text, rates};
+use crate::compile::Circuit;
 use crate::law::Law;
 use vehicle::Connector;
 
@@ -9,8 +9,10 @@ use vehicle::Connector;
 const LEAKS: [f64; 4] = [150.0, 1e3, 6.8e3, 47e3];
 /// What the same water has done to each terminal, ohms.
 const CORRODED: f64 = 0.3;
-const UNSEATED: f64 = 0.3;
-const WET: f64 = 0.25;
+/// Share of each mode, divided among its resistances and pairs of cavities.
+const UNSEATED: f64 = 0.4;
+const WET: f64 = 0.3;
+const LEAK: f64 = 0.3;
 
 /// Pairs of cavities that lie side by side: next to each other in a row, or one above the other.
 pub(crate) fn neighbours(connector: &Connector) -> Vec<(usize, usize)> {
@@ -53,10 +55,9 @@ pub(super) fn make(circuit: &Circuit, c: usize, mode: &str, number: Option<f64>)
     let connector = &circuit.vehicle.connectors[c];
     let branch = |no: &str| circuit.terminal_branch.get(&(connector.id.clone(), no.to_owned()));
     let face = |no: &str| branch(no).map(|k| circuit.branches[*k].from);
-    let harsh = if connector.sealed { 0.3 } else { harshness(circuit, &[&connector.place], false) };
     let pairs = neighbours(connector);
     let no = |k: usize| connector.cavities[k].no.as_str();
-    let (changes, prior, text) = match (mode, number) {
+    let (changes, share, text) = match (mode, number) {
         ("unseated", None) => (
             connector
                 .cavities
@@ -75,7 +76,7 @@ pub(super) fn make(circuit: &Circuit, c: usize, mode: &str, number: Option<f64>)
                 .cavities
                 .iter()
                 .filter_map(|x| branch(&x.no))
-                .map(|k| Change::Branch(*k, Law::Ohms(TERMINAL_OHMS + CORRODED)));
+                .map(|k| Change::Branch(*k, Law::Ohms(circuit.sound_ohms(*k) + CORRODED)));
             (
                 leaks.chain(corroded).collect(),
                 WET / LEAKS.len() as f64,
@@ -87,7 +88,7 @@ pub(super) fn make(circuit: &Circuit, c: usize, mode: &str, number: Option<f64>)
             let (a, b) = pairs.iter().find(|(a, b)| pair == format!("{}-{}", no(*a), no(*b)))?;
             (
                 vec![Change::Bridge(face(no(*a))?, face(no(*b))?, r)],
-                WET / (LEAKS.len() * pairs.len()) as f64,
+                LEAK / (LEAKS.len() * pairs.len()) as f64,
                 format!("leakage between cavities {} and {}, {}", no(*a), no(*b), ohms_text(r)),
             )
         }
@@ -98,7 +99,7 @@ pub(super) fn make(circuit: &Circuit, c: usize, mode: &str, number: Option<f64>)
         id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
-        prior: prior * harsh,
+        prior: share * rates::connector(circuit, c),
         changes,
     })
 }

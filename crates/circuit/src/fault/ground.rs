@@ -1,23 +1,28 @@
 //! Ground points: loose (open) or corroded (resistive).
 
-use super::{Change, Fault, SERIES_OHMS, harshness, id_of, item_text, ohms_text};
-use crate::compile::{Circuit, GROUND_OHMS};
+use super::{Change, Fault, id_of, item_text, ohms_text, rates, series_ohms};
+use crate::compile::Circuit;
 use crate::law::Law;
+
+/// Share of each mode, divided among its resistances.
+const OPEN: f64 = 0.25;
+const SERIES: f64 = 0.75;
 
 pub(super) fn generate(circuit: &Circuit, g: usize, out: &mut Vec<Fault>) {
     out.extend(make(circuit, g, "open", None));
-    for ohms in SERIES_OHMS {
-        out.extend(make(circuit, g, "series", Some(ohms)));
+    for ohms in series_ohms(circuit.sound_ohms(circuit.ground_branch[g])) {
+        out.extend(make(circuit, g, "series", Some(*ohms)));
     }
 }
 
 pub(super) fn make(circuit: &Circuit, g: usize, mode: &str, number: Option<f64>) -> Option<Fault> {
     let ground = &circuit.vehicle.grounds[g];
-    let (law, prior, text) = match (mode, number) {
-        ("open", None) => (Law::OPEN, 0.4, "loose, no contact".to_owned()),
+    let numbers = series_ohms(circuit.sound_ohms(circuit.ground_branch[g]));
+    let (law, share, text) = match (mode, number) {
+        ("open", None) => (Law::OPEN, OPEN, "loose, no contact".to_owned()),
         ("series", Some(r)) => (
-            Law::Ohms(GROUND_OHMS + r),
-            1.2 / SERIES_OHMS.len() as f64,
+            Law::Ohms(circuit.sound_ohms(circuit.ground_branch[g]) + r),
+            SERIES / numbers.len() as f64,
             format!("corroded, {}", ohms_text(r)),
         ),
         _ => return None,
@@ -27,7 +32,7 @@ pub(super) fn make(circuit: &Circuit, g: usize, mode: &str, number: Option<f64>)
         id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
-        prior: prior * harshness(circuit, &[&ground.place], false),
+        prior: share * rates::ground(circuit, g),
         changes: vec![Change::Branch(circuit.ground_branch[g], law)],
     })
 }

@@ -13,6 +13,7 @@ pub(crate) mod connector;
 mod ground;
 mod pair;
 mod part;
+pub mod rates;
 mod splice;
 mod terminal;
 mod wire;
@@ -41,7 +42,8 @@ pub struct Fault {
     pub id: String,
     /// What a technician would repair.
     pub repair_item: String,
-    /// Relative weight before any evidence.
+    /// How often it happens before anything is known: its item's [`rates`], divided among its ways to
+    /// fail.
     pub prior: f64,
     /// In words.
     pub text: String,
@@ -53,6 +55,20 @@ pub struct Fault {
 /// Series resistances tried, ohms.
 pub const SERIES_OHMS: [f64; 14] =
     [0.1, 0.22, 0.47, 1.0, 2.2, 4.7, 10.0, 22.0, 47.0, 100.0, 1e3, 1e4, 1e5, 1e6];
+/// The same where the sound resistance is so small that much current is meant to pass: a starter is
+/// ruined by thousandths of an ohm.
+pub const HEAVY_SERIES_OHMS: [f64; 18] = [
+    0.003, 0.007, 0.015, 0.03, 0.06, 0.12, 0.22, 0.47, 1.0, 2.2, 4.7, 10.0, 22.0, 47.0, 1e2, 1e3,
+    1e4, 1e5,
+];
+/// Sound resistance below which a way is meant for much current, ohms.
+const HEAVY_OHMS: f64 = 1e-3;
+
+/// Series resistances tried in a way of some sound resistance, ohms.
+pub(crate) fn series_ohms(sound: f64) -> &'static [f64] {
+    if sound < HEAVY_OHMS { &HEAVY_SERIES_OHMS } else { &SERIES_OHMS }
+}
+
 /// Resistances to ground tried, ohms.
 pub const BRIDGE_OHMS: [f64; 4] = [0.05, 5.0, 100.0, 2e3];
 /// Resistances to a permanent supply tried, ohms.
@@ -197,19 +213,4 @@ pub fn ohms_text(ohms: f64) -> String {
 fn trim(v: f64) -> String {
     let digits = (1 - v.abs().log10().floor() as i32).clamp(0, 3) as usize;
     format!("{v:.digits$}")
-}
-
-/// How much likelier than elsewhere things fail in a place.
-fn harshness(circuit: &Circuit, places: &[&str], wire: bool) -> f64 {
-    places
-        .iter()
-        .filter_map(|id| circuit.names.place(id).map(|p| &circuit.vehicle.places[p]))
-        .map(|p| {
-            let wet = if p.wet && !wire { 3.0 } else { 1.0 };
-            let flexing = if p.flexing && wire { 6.0 } else { 1.0 };
-            let exposed = if p.exposed { 1.6 } else { 1.0 };
-            let hot = if p.hot { 1.4 } else { 1.0 };
-            wet * flexing * exposed * hot
-        })
-        .fold(1.0, f64::max)
 }

@@ -1,10 +1,8 @@
 //! Two conductors rubbed through to each other where the vehicle file says they touch.
 
-use super::{Change, Fault, PAIR_OHMS, harshness, id_of, item_text, ohms_text};
+use super::{Change, Fault, PAIR_OHMS, id_of, item_text, ohms_text, rates};
 use crate::compile::Circuit;
 use std::collections::BTreeSet;
-
-const WEIGHT: f64 = 0.35;
 
 pub(super) fn generate(circuit: &Circuit, out: &mut Vec<Fault>) {
     // Two conductors may lie beside each other in several places: that is one fault all the same.
@@ -51,7 +49,7 @@ pub(super) fn make(
         id: id_of(&pair, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
-        prior: WEIGHT / PAIR_OHMS.len() as f64 * harshness(circuit, &[&place.id], true),
+        prior: rates::pair(circuit, &place.id) / PAIR_OHMS.len() as f64,
         changes: vec![Change::Bridge(at, other, ohms)],
     })
 }

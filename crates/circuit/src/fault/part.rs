@@ -1,8 +1,9 @@
 //! Parts: what can fail inside each of their elements, as the elements themselves say.
 
-use super::{Change, Fault, id_of, item_text};
+use super::{Change, Fault, id_of, item_text, rates};
 use crate::compile::Circuit;
 use crate::elements::{Failure, Local};
+use vehicle::PartKind;
 
 pub(super) fn generate(circuit: &Circuit, p: usize, out: &mut Vec<Fault>) {
     let mut seen = std::collections::BTreeSet::new();
@@ -40,9 +41,23 @@ fn fault(circuit: &Circuit, d: usize, mode: &str, failure: Failure) -> Fault {
         id: id_of(&repair_item, mode, failure.number),
         text: format!("{}: {}{at}", item_text(circuit, &repair_item), failure.text),
         repair_item,
-        prior: failure.weight,
+        prior: failure.weight * scale(circuit, d),
         changes: vec![change],
     }
+}
+
+/// What turns the weights of an element's ways to fail into failures a year. In a module all elements
+/// share what the module has; elsewhere each has its own.
+fn scale(circuit: &Circuit, d: usize) -> f64 {
+    let placed = &circuit.devices[d];
+    let weight = |d: usize| -> f64 {
+        circuit.devices[d].device.failures(None).iter().map(|f| f.weight).sum()
+    };
+    let all: f64 = match circuit.vehicle.parts[placed.part].kind {
+        PartKind::Module => circuit.part_devices[placed.part].iter().map(|d| weight(*d)).sum(),
+        _ => weight(d),
+    };
+    if all > 0.0 { rates::element(circuit, placed.part, placed.element) / all } else { 0.0 }
 }
 
 /// In a part of many elements, the pin that tells which of them is meant.

@@ -1,14 +1,14 @@
 //! Splices: one leg of the crimp loose or corroded.
 
-use super::{Change, Fault, harshness, id_of, item_text, ohms_text};
+use super::{Change, Fault, id_of, item_text, ohms_text, rates};
 use crate::compile::Circuit;
 use crate::law::Law;
 
 /// Resistances of a corroded leg tried, ohms.
 const GRID: [f64; 5] = [0.22, 1.0, 4.7, 47.0, 1e3];
-/// A crimp in the loom fails more often than the stamped bar of a fuse box.
-const CRIMP: f64 = 0.25;
-const RAIL: f64 = 0.05;
+/// Share of each mode of a leg, divided among its resistances.
+const OPEN: f64 = 0.33;
+const SERIES: f64 = 0.67;
 
 fn legs(circuit: &Circuit, s: usize) -> impl Iterator<Item = usize> {
     circuit.names.ending_at(&circuit.vehicle.splices[s].id).iter().copied()
@@ -32,22 +32,22 @@ pub(super) fn make(circuit: &Circuit, s: usize, mode: &str, number: Option<f64>)
     let Law::Ohms(sound) = circuit.branches[branch].law else {
         return None;
     };
-    let weight = if splice.rail { RAIL } else { CRIMP };
-    let (law, prior, text) = match (mode_name, number) {
-        ("open", None) => (Law::OPEN, weight, format!("conductor {leg} out of the splice")),
+    let (law, share, text) = match (mode_name, number) {
+        ("open", None) => (Law::OPEN, OPEN, format!("conductor {leg} out of the splice")),
         ("series", Some(r)) => (
             Law::Ohms(sound + r),
-            2.0 * weight / GRID.len() as f64,
+            SERIES / GRID.len() as f64,
             format!("corroded towards conductor {leg}, {}", ohms_text(r)),
         ),
         _ => return None,
     };
+    let count = legs(circuit, s).count();
     let repair_item = format!("splice:{}", splice.id);
     Some(Fault {
         id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
-        prior: prior * harshness(circuit, &[&splice.place], false),
+        prior: share / count as f64 * rates::splice(circuit, s, count),
         changes: vec![Change::Branch(branch, law)],
     })
 }

@@ -2,20 +2,20 @@
 //! spot carries the current (a constriction that heats).
 
 use super::{
-    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, SERIES_OHMS, harshness, id_of, item_text,
-    ohms_text,
+    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, id_of, item_text, ohms_text, rates, series_ohms,
 };
-use crate::compile::{Circuit, TERMINAL_OHMS};
+use crate::compile::Circuit;
 use crate::law::Law;
 
-const OPEN: f64 = 0.5;
-const SERIES: f64 = 0.7;
-const CONSTRICTION: f64 = 0.5;
+/// Share of each mode, divided among its numbers.
+const OPEN: f64 = 0.3;
+const SERIES: f64 = 0.4;
+const CONSTRICTION: f64 = 0.3;
 
 pub(super) fn generate(circuit: &Circuit, key: &(String, String), out: &mut Vec<Fault>) {
     out.extend(make(circuit, key, "open", None));
-    for ohms in SERIES_OHMS {
-        out.extend(make(circuit, key, "series", Some(ohms)));
+    for ohms in series_ohms(circuit.sound_ohms(circuit.terminal_branch[key])) {
+        out.extend(make(circuit, key, "series", Some(*ohms)));
     }
     for knee in KNEE_AMPS {
         out.extend(make(circuit, key, "constriction", Some(knee)));
@@ -29,27 +29,11 @@ pub(super) fn make(
     number: Option<f64>,
 ) -> Option<Fault> {
     let branch = *circuit.terminal_branch.get(key)?;
-    let v = &circuit.vehicle;
-    let connector = circuit.names.connector(&key.0).map(|c| &v.connectors[c]);
-    let place = match connector {
-        Some(c) => &c.place,
-        None => &v.parts[circuit.part(&key.0)?].place,
-    };
-    let harsh = match connector {
-        Some(c) if c.sealed => 1.0,
-        _ => harshness(circuit, &[place], false),
-    };
-    // In-line pairs are opened in every repair; sockets in a fuse box seldom fail.
-    let kind = match connector {
-        Some(c) if c.sides.is_some() => 1.2,
-        Some(_) => 0.6,
-        None => 0.35,
-    };
-    let (law, prior, text) = match (mode, number) {
+    let (law, share, text) = match (mode, number) {
         ("open", None) => (Law::OPEN, OPEN, "pushed back, no contact".to_owned()),
         ("series", Some(r)) => (
-            Law::Ohms(TERMINAL_OHMS + r),
-            SERIES / SERIES_OHMS.len() as f64,
+            Law::Ohms(circuit.sound_ohms(branch) + r),
+            SERIES / series_ohms(circuit.sound_ohms(branch)).len() as f64,
             format!("series resistance {}", ohms_text(r)),
         ),
         ("constriction", Some(knee)) => (
@@ -68,7 +52,7 @@ pub(super) fn make(
         id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
-        prior: prior * harsh * kind,
+        prior: share * rates::terminal(circuit, key)?,
         changes: vec![Change::Branch(branch, law)],
     })
 }

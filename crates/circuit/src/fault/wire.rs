@@ -1,20 +1,20 @@
 //! Conductors: open, resistive, chafed to ground or to a supply that lies in the same loom.
 
-use super::{BRIDGE_OHMS, Change, Fault, SERIES_OHMS, SUPPLY_OHMS};
-use super::{harshness, id_of, item_text, ohms_text};
+use super::{BRIDGE_OHMS, Change, Fault, SUPPLY_OHMS};
+use super::{id_of, item_text, ohms_text, rates, series_ohms};
 use crate::compile::Circuit;
 use crate::law::Law;
 
-/// Weight of each mode, shared out over its resistances.
-const OPEN: f64 = 1.0;
-const SERIES: f64 = 1.0;
-const GROUND: f64 = 0.6;
-const SUPPLY: f64 = 0.1;
+/// Share of each mode, divided among its resistances.
+const OPEN: f64 = 0.37;
+const SERIES: f64 = 0.37;
+const GROUND: f64 = 0.22;
+const SUPPLY: f64 = 0.04;
 
 pub(super) fn generate(circuit: &Circuit, w: usize, out: &mut Vec<Fault>) {
     out.extend(make(circuit, w, "open", None));
-    for ohms in SERIES_OHMS {
-        out.extend(make(circuit, w, "series", Some(ohms)));
+    for ohms in series_ohms(circuit.sound_ohms(circuit.wire_branch[w])) {
+        out.extend(make(circuit, w, "series", Some(*ohms)));
     }
     for ohms in BRIDGE_OHMS {
         out.extend(make(circuit, w, "ground", Some(ohms)));
@@ -30,14 +30,11 @@ pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>)
     let Law::Ohms(sound) = circuit.branches[branch].law else {
         return None;
     };
-    let route: Vec<&str> = wire.route.iter().map(String::as_str).collect();
-    // Longer conductors have more places to break; short links inside a fuse box hardly any.
-    let weight = harshness(circuit, &route, true) * (wire.length_m.clamp(0.05, 4.0) / 2.0);
-    let (change, prior, text) = match (mode, number) {
+    let (change, share, text) = match (mode, number) {
         ("open", None) => (Change::Branch(branch, Law::OPEN), OPEN, "broken".to_owned()),
         ("series", Some(r)) => (
             Change::Branch(branch, Law::Ohms(sound + r)),
-            SERIES / SERIES_OHMS.len() as f64,
+            SERIES / series_ohms(sound).len() as f64,
             format!("series resistance {}", ohms_text(r)),
         ),
         ("ground", Some(r)) => (
@@ -57,7 +54,7 @@ pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>)
         id: id_of(&repair_item, mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
-        prior: prior * weight,
+        prior: share * rates::conductor(circuit, w),
         changes: vec![change],
     })
 }

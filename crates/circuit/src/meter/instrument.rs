@@ -123,6 +123,20 @@ impl Instrument {
         }
     }
 
+    /// The same when the leads slipped: mostly a lead that touches nothing, which shows next to nothing or
+    /// over limit, sometimes one in the next cavity, which shows anything.
+    pub fn slipped(self, value: f64) -> f64 {
+        const NOTHING: f64 = 0.7;
+        let nothing = match self {
+            Self::Volts | Self::LowVolts => laplace(value, 0.05),
+            Self::Amps | Self::Shunt | Self::Jumper => laplace(value, 0.1),
+            Self::Ohms if value.is_finite() => 0.0,
+            Self::Ohms => self.any(value),
+            Self::Lamp5 | Self::Lamp21 | Self::Led => laplace(value, 1.0),
+        };
+        NOTHING * nothing + (1.0 - NOTHING) * self.any(value)
+    }
+
     /// Range of values it usually shows, in its unit.
     pub fn span(self) -> f64 {
         match self {
@@ -184,4 +198,8 @@ impl Instrument {
             }
         }
     }
+}
+/// Chance per unit of a value near zero.
+fn laplace(value: f64, width: f64) -> f64 {
+    (-value.abs() / width).exp() / (2.0 * width)
 }

@@ -25,7 +25,7 @@ pub fn bench(parts: Vec<Value>, joined: &[(&str, &str)], more: Value) -> Arc<Cir
         .iter()
         .enumerate()
         .map(|(k, (from, to))| {
-            json!({"id": format!("w{k}"), "from": from, "to": to, "colour": "BK", "area_mm2": 16, "length_m": 0.01})
+            json!({"id": format!("w{k}"), "from": from, "to": to, "colour": "BK", "area_mm2": 1.0, "length_m": 0.001})
         })
         .collect();
     let grounds = ["G", "G2"].into_iter().filter(|g| ends.iter().any(|e| e.0 == *g || e.1 == *g));

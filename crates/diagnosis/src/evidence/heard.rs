@@ -6,7 +6,7 @@ use crate::model::{Model, ModelError};
 use circuit::Change;
 
 /// Chance that a frame is missed or taken for another's.
-const MISSED: f64 = 0.02;
+const MISSED: f64 = 2e-3;
 
 pub(super) fn heard<'a>(
     model: &'a Model,

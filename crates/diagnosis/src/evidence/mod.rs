@@ -205,6 +205,10 @@ pub struct Evidence {
     /// and goes was there for all of them or for none. 0 stands alone.
     #[serde(default)]
     pub moment: u64,
+    /// It is what the vehicle came for, seen by the customer and again at the intake: nobody errs about
+    /// that as one may err about a finding on the way.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub complaint: bool,
     /// What was found.
     #[serde(flatten)]
     pub finding: Finding,
@@ -212,6 +216,8 @@ pub struct Evidence {
 
 /// Chance that a reading is worthless: a probe that missed, a wrong cavity.
 pub(crate) const BAD_PROBE: f64 = 0.02;
+/// Chance that something else than what the vehicle came for is wrong with it.
+pub(crate) const BESIDE_COMPLAINT: f64 = 1e-6;
 /// Chance that a fault that comes and goes is there, when nobody has looked at the symptom.
 pub(crate) const THERE_BY_CHANCE: f64 = 0.5;
 
@@ -369,7 +375,7 @@ impl Prepared<'_> {
 impl Evidence {
     /// A finding in a state, with the symptom not looked at.
     pub fn new(state: OperatingState, finding: Finding) -> Self {
-        Self { state, present: Present::Unknown, moment: 0, finding }
+        Self { state, present: Present::Unknown, moment: 0, complaint: false, finding }
     }
 
     /// Whether the vehicle has everything it speaks of.
@@ -395,7 +401,7 @@ impl Evidence {
 
     /// What it is kept under when it was weighed: all that its likelihoods follow from.
     pub(crate) fn key(&self) -> String {
-        serde_json::to_string(&(&self.state, &self.finding)).unwrap_or_default()
+        serde_json::to_string(&(&self.state, self.complaint, &self.finding)).unwrap_or_default()
     }
 
     fn weigh(&self, model: &Model) -> Result<Likelihood, ModelError> {
@@ -468,16 +474,23 @@ impl Evidence {
                 Kind::Reading(probe, value.unwrap_or(f64::INFINITY))
             }
             Finding::Effect { part, strength } => Kind::Predicted(
-                effect::scorer(model, &self.state, part, *strength)?,
+                effect::scorer(model, &self.state, part, *strength, self.complaint)?,
                 (1.0f64 / 3.0).ln(),
             ),
             Finding::Code { module, code, failure_type, failing } => Kind::Predicted(
-                code::scorer(model, module, code, failure_type, *failing)?,
+                code::scorer(
+                    model,
+                    &self.state,
+                    [module, code, failure_type],
+                    *failing,
+                    self.complaint,
+                )?,
                 code::elsewhere(*failing),
             ),
-            Finding::Answer { module, answers } => {
-                Kind::Predicted(answer::scorer(model, module, *answers)?, answer::elsewhere())
-            }
+            Finding::Answer { module, answers } => Kind::Predicted(
+                answer::scorer(model, &self.state, module, *answers, self.complaint)?,
+                answer::elsewhere(),
+            ),
             Finding::Signal { signal, value } => Kind::Predicted(
                 signal::scorer(model, &self.state, signal, *value)?,
                 -(signal::SPAN.ln()),

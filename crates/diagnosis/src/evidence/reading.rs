@@ -349,7 +349,7 @@ fn volts(
 
 /// Log-likelihood of one value against one prediction.
 pub(crate) fn log_likelihood(instrument: Instrument, read: f64, value: f64, sigma: f64) -> f64 {
-    let flat = BAD_PROBE * instrument.any(read);
+    let slipped = BAD_PROBE * instrument.slipped(read);
     let close = match (read.is_finite(), value.is_finite()) {
         (false, false) => instrument.any(read),
         (true, true) => {
@@ -358,5 +358,5 @@ pub(crate) fn log_likelihood(instrument: Instrument, read: f64, value: f64, sigm
         }
         _ => 0.0,
     };
-    ((1.0 - BAD_PROBE) * close + flat).ln()
+    ((1.0 - BAD_PROBE) * close + slipped).ln()
 }

@@ -47,11 +47,12 @@ fn weigh(
         }
     }
     let p = model.predict_heard(state);
-    let code = |m: u32, verdict: Verdict| -> f64 {
-        codes.get(&m).map_or(0.0, |all| all.iter().map(|f| code::log(verdict, *f)).sum())
+    let code = |m: u32, verdict: Verdict, moved: bool| -> f64 {
+        codes.get(&m).map_or(0.0, |all| all.iter().map(|f| code::log(verdict, *f, moved)).sum())
     };
-    let answer = |part: u32, alive: bool| -> f64 {
-        answers.get(&part).map_or(0.0, |all| all.iter().map(|a| answer::log(alive, *a)).sum())
+    let answer = |part: u32, alive: bool, moved: bool| -> f64 {
+        let of = |all: &Vec<bool>| all.iter().map(|a| answer::log(alive, *a, moved)).sum();
+        answers.get(&part).map_or(0.0, of)
     };
     let sound = &p.healthy;
     // Summed in the order of the numbers, whatever the order of the findings.
@@ -60,27 +61,55 @@ fn weigh(
         keys.sort_unstable();
         keys
     };
+    let verdict = |m: u32| sound.monitor(m as usize);
+    let by_bus = |m: u32| model.circuit.software.looks_at(m as usize).is_none();
     let away = sorted(codes.keys().copied().collect())
         .into_iter()
-        .map(|m| code(m, sound.monitor(m as usize)))
+        .map(|m| code(m, verdict(m), by_bus(m)))
         .chain(
             sorted(answers.keys().copied().collect())
                 .into_iter()
-                .map(|a| answer(a, sound.answers(a as usize))),
+                .map(|a| answer(a, sound.answers(a as usize), false)),
         )
         .sum::<f64>();
+    // Codes that fail although nothing on a sound vehicle would make them.
+    let failing: Vec<(u32, code::Watched)> = sorted(codes.keys().copied().collect())
+        .into_iter()
+        .filter(|m| codes[m].contains(&true) && sound.monitor(*m as usize) != Verdict::Failed)
+        .map(|m| (m, code::Watched::of(model, m as usize, sound)))
+        .filter(|(_, watched)| !watched.is_by_bus())
+        .collect();
+    let silent: Vec<(u32, answer::Pins)> = sorted(answers.keys().copied().collect())
+        .into_iter()
+        .filter(|a| answers[a].contains(&false) && sound.answers(*a as usize))
+        .map(|a| (a, answer::Pins::of(model, a as usize, sound)))
+        .collect();
     // Only what a hypothesis changes is looked at again.
     let there = p
         .all_heard()
         .map(|s| {
+            if !s.differs() {
+                return away;
+            }
             let (monitors, flipped) = s.software();
-            let by_code =
-                monitors.iter().map(|(m, v)| code(*m, *v) - code(*m, sound.monitor(*m as usize)));
+            // A verdict that changed goes with something that moved.
+            let by_code = monitors
+                .iter()
+                .map(|(m, v)| code(*m, *v, true) - code(*m, verdict(*m), by_bus(*m)));
+            let moved = failing
+                .iter()
+                .filter(|(m, watched)| monitors.iter().all(|(k, _)| k != m) && watched.is_moved(s))
+                .map(|(m, _)| code(*m, verdict(*m), true) - code(*m, verdict(*m), false));
             let by_answer = flipped.iter().map(|f| {
                 let was = sound.answers(*f as usize);
-                answer(*f, !was) - answer(*f, was)
+                answer(*f, !was, true) - answer(*f, was, false)
             });
-            away + by_code.chain(by_answer).sum::<f64>()
+            // Who is silent and should not be, with something at its pins that might yet do it.
+            let doubtful = silent
+                .iter()
+                .filter(|(part, pins)| flipped.binary_search(part).is_err() && pins.is_moved(s))
+                .map(|(part, _)| answer(*part, true, true) - answer(*part, true, false));
+            away + by_code.chain(moved).chain(by_answer).chain(doubtful).sum::<f64>()
         })
         .collect();
     Ok(Likelihood { there, away, elsewhere, wavering: None })

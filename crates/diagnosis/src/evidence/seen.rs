@@ -5,8 +5,9 @@ use crate::model::{Model, ModelError};
 use circuit::Fault;
 use circuit::marks::{Mark, found_at};
 
-/// Chance to see something although nothing that matters is wrong there: old dirt, an old repair.
-const FALSE_SIGHT: f64 = 0.01;
+/// Chance to see each of [`SIGHTS`] although nothing that matters is wrong there: dull metal and old
+/// damp are common, a terminal that has left its place is not.
+const FALSE_SIGHTS: [f64; SIGHTS.len()] = [0.0, 0.01, 0.03, 0.02, 0.002, 0.005];
 
 /// All that can be seen, in a fixed order.
 pub(crate) const SIGHTS: [Sight; 6] = [
@@ -30,8 +31,7 @@ fn sight(mark: Mark) -> Sight {
 
 /// Chance of each of [`SIGHTS`] when looking at something, under a fault.
 pub(crate) fn chances(model: &Model, at: &str, fault: &Fault) -> [f64; SIGHTS.len()] {
-    let mut chances = [FALSE_SIGHT; SIGHTS.len()];
-    chances[0] = 0.0;
+    let mut chances = FALSE_SIGHTS;
     for (mark, chance) in found_at(&model.circuit, fault, at) {
         if let Some(k) = SIGHTS.iter().position(|s| *s == sight(mark)) {
             chances[k] += chance;
@@ -50,6 +50,6 @@ pub(super) fn scorer<'a>(
 ) -> Result<Scored<'a>, ModelError> {
     super::known_place(model, at)?;
     let k = SIGHTS.iter().position(|s| *s == sight).unwrap_or(0);
-    let away = if k == 0 { 1.0 - (SIGHTS.len() - 1) as f64 * FALSE_SIGHT } else { FALSE_SIGHT };
+    let away = if k == 0 { 1.0 - FALSE_SIGHTS.iter().sum::<f64>() } else { FALSE_SIGHTS[k] };
     Ok((Box::new(move |f| [chances(model, at, f)[k].ln(); 2]), away.ln()))
 }

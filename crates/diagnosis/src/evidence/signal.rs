@@ -1,9 +1,11 @@
 //! A live value: what a module makes of the voltage at its own pins, as the model solves it.
 
-use super::{BAD_PROBE, Scorer};
+use super::Scorer;
 use crate::model::{Model, ModelError};
 use vehicle::OperatingState;
 
+/// Chance that a module's own value is anything: no lead can slip there.
+const WRONG: f64 = 5e-4;
 /// Range of a value outside of what the file predicts, volts.
 pub(super) const SPAN: f64 = 15.0;
 /// Resolution of a module's own converter, volts, and its share of the value.
@@ -33,13 +35,13 @@ pub(super) fn scorer<'a>(
     Ok(Box::new(move |s| {
         // A module that does not work tells nothing: such a value came from elsewhere.
         if !s.alive(module) {
-            return (BAD_PROBE / SPAN).ln();
+            return (WRONG / SPAN).ln();
         }
         let predicted = s.between(a, b);
         let own = STEP * (predicted - healthy);
         let sigma = FLOOR.hypot(SHARE * predicted).hypot(tolerance).hypot(own);
         let z = (value - predicted) / sigma;
         let close = (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
-        ((1.0 - BAD_PROBE) * close + BAD_PROBE / SPAN).ln()
+        ((1.0 - WRONG) * close + WRONG / SPAN).ln()
     }))
 }

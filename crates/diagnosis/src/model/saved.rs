@@ -3,13 +3,20 @@
 
 use super::{Model, Predictions};
 use crate::bytes::{put, sum, take};
-use crate::cache::Wanted;
 use crate::snapshot::Snapshot;
-use std::sync::Arc;
 use vehicle::OperatingState;
 
 /// What such bytes begin with.
 const HEAD: &[u8; 8] = b"solved-1";
+
+/// What is read of what was saved.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Part {
+    /// What hypotheses predict with every module heard.
+    Plain,
+    /// The same with who is heard.
+    Heard,
+}
 
 impl Model {
     /// A state with everything solved that was asked for; nothing where hypotheses are missing.
@@ -33,18 +40,27 @@ impl Model {
         Some(out)
     }
 
-    /// Takes over a state that was saved; false where the bytes are none or are damaged, and nothing
-    /// was taken over.
-    pub fn restore(&self, state: &OperatingState, bytes: &[u8]) -> bool {
-        let p = self.predict(state);
-        let taken = self.read(&p, bytes).is_some();
-        if taken {
-            self.cache.put(Wanted::State(self.id, state), &p);
-        }
-        taken
+    /// Takes over what was saved of the hypotheses that are wanted, if anything was. Bytes that are none
+    /// or are damaged change nothing.
+    pub(super) fn recall(
+        &self,
+        state: &OperatingState,
+        p: &Predictions,
+        part: Part,
+        wanted: impl Fn(usize) -> bool,
+    ) {
+        self.attic.fetch(state, |bytes| {
+            let _ = self.read(p, part, bytes, &wanted);
+        });
     }
 
-    fn read(&self, p: &Arc<Predictions>, bytes: &[u8]) -> Option<()> {
+    fn read(
+        &self,
+        p: &Predictions,
+        part: Part,
+        bytes: &[u8],
+        wanted: impl Fn(usize) -> bool,
+    ) -> Option<()> {
         let (content, end) = bytes.split_last_chunk::<8>()?;
         if sum(content) != u64::from_le_bytes(*end) {
             return None;
@@ -53,28 +69,41 @@ impl Model {
         if take(&mut rest)? != self.faults.len() {
             return None;
         }
-        let mut faults = Vec::with_capacity(self.faults.len());
-        for _ in 0..self.faults.len() {
-            faults.push(Snapshot::load(&p.base, &mut rest)?);
+        let plain = |h: usize| part == Part::Plain && wanted(h);
+        let mut faults = Vec::new();
+        for h in 0..self.faults.len() {
+            match plain(h) {
+                true => faults.push((h, Snapshot::load(&p.base, &mut rest)?)),
+                false => Snapshot::skip(&mut rest)?,
+            }
         }
-        let count = take(&mut rest)?;
-        if count != 0 && count != self.faults.len() {
-            return None;
-        }
-        let mut heard = Vec::with_capacity(count);
-        for _ in 0..count {
-            let (is_there, more) = rest.split_first()?;
-            rest = more;
-            heard.push(match is_there {
-                0 => None,
-                _ => Some(Box::new(Snapshot::load(&p.base, &mut rest)?)),
-            });
+        let mut heard = Vec::new();
+        if part == Part::Heard {
+            let count = take(&mut rest)?;
+            if count != self.faults.len() {
+                return None;
+            }
+            for h in 0..count {
+                let (is_there, more) = rest.split_first()?;
+                rest = more;
+                let overlay = match (is_there, wanted(h)) {
+                    (0, _) => None,
+                    (_, true) => Some(Box::new(Snapshot::load(&p.base, &mut rest)?)),
+                    (_, false) => {
+                        Snapshot::skip(&mut rest)?;
+                        None
+                    }
+                };
+                if wanted(h) {
+                    heard.push((h, overlay));
+                }
+            }
         }
         // What was solved meanwhile is the same.
-        for (h, made) in faults.into_iter().enumerate() {
+        for (h, made) in faults {
             p.take_in(h, made);
         }
-        for (h, made) in heard.into_iter().enumerate() {
+        for (h, made) in heard {
             p.take_in_heard(h, made);
         }
         Some(())

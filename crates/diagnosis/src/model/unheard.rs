@@ -1,18 +1,29 @@
 //! Who falls silent on a bus under a hypothesis.
 
+use super::saved::Part;
 use super::{Model, Predictions, Snapshot};
 use circuit::hearing::Hearing;
 use circuit::{Change, Sweep};
 use rayon::prelude::*;
+use vehicle::OperatingState;
 
 /// From so many hypotheses on it pays to solve each bus with its middle sending first.
 const MANY: usize = 200;
 
 impl Model {
     /// Works out who is heard under the hypotheses wanted that were solved.
-    pub(super) fn listen(&self, p: &Predictions, wanted: impl Fn(usize) -> bool + Sync) {
+    pub(super) fn listen(
+        &self,
+        state: &OperatingState,
+        p: &Predictions,
+        wanted: impl Fn(usize) -> bool + Sync,
+    ) {
         let Some(hearing) = &self.hearing else { return };
         let missing = |h: &usize| wanted(*h) && p.heard.get(*h).is_none();
+        if !(0..self.faults.len()).any(|h| missing(&h)) {
+            return;
+        }
+        self.recall(state, p, Part::Heard, |h| missing(&h));
         let open: Vec<usize> = (0..self.faults.len()).filter(missing).collect();
         if open.is_empty() {
             return;

@@ -81,12 +81,22 @@ struct Kind {
     setup: Vec<(&'static str, String)>,
 }
 
+/// What is known of a check that was chosen.
+pub(super) struct Told<'d> {
+    /// The piece of evidence that a proof puts in doubt.
+    pub(super) doubt: Option<&'d str>,
+    /// What it sets apart.
+    pub(super) sets_apart: Option<String>,
+    /// What it may show.
+    pub(super) outcomes: Vec<Outcome>,
+}
+
 pub(super) fn describe(
     ask: &Ask<'_>,
     ranked: &Ranked,
-    doubt: Option<&str>,
-    outcomes: Vec<Outcome>,
+    told: Told<'_>,
 ) -> Result<Check, ModelError> {
+    let Told { doubt, sets_apart, outcomes } = told;
     let (Ask { model, now, .. }, c, value) = (*ask, &ranked.candidate, ranked.bits);
     let state_text = words::state(model, &c.state);
     let kind = kind(model, c)?;
@@ -107,13 +117,12 @@ pub(super) fn describe(
         .collect();
     setup.push(SetupLine { label: "state".to_owned(), text: state_text.clone() });
     setup.push(SetupLine { label: "sound".to_owned(), text: kind.expected.clone() });
-    let minutes = c.minutes(model, now);
+    let minutes = c.minutes(model, &ask.here());
     let why = match doubt {
-        Some(doubt) => format!(
-            "{doubt}. If that is wrong, this would show it: {value:.1} bit in {minutes:.1} min."
-        ),
+        Some(doubt) => format!("{doubt}. This would show it: {value:.1} bit in {minutes:.1} min."),
         None => format!(
-            "Of all checks in reach this tells most per minute: {value:.1} bit in {minutes:.1} min."
+            "{} {value:.1} bit in {minutes:.1} min.",
+            sets_apart.as_deref().unwrap_or("Of all checks in reach this tells most per minute.")
         ),
     };
     Ok(Check {

@@ -3,6 +3,7 @@
 //! [`candidates`] come from the vehicle, [`value`] weighs them against what is still suspected; a
 //! check that cannot tell anything is never proposed, and [`why_not`] says why.
 
+mod beside;
 pub mod candidates;
 mod describe;
 mod value;
@@ -15,7 +16,8 @@ pub use crate::posterior::CERTAIN;
 use crate::posterior::{Explains, Live, Posterior};
 use crate::prior::Priors;
 use crate::words;
-use candidates::{Candidate, Field, What};
+pub use beside::{Beside, beside};
+use candidates::{Candidate, Field, Here, What};
 use circuit::Instrument;
 pub use describe::{Check, Outcome, SetupLine};
 use rayon::prelude::*;
@@ -41,6 +43,13 @@ pub struct Ask<'a> {
     pub now: &'a OperatingState,
     /// Checks that cannot be done: an id, or the beginning of one with `*`.
     pub refused: &'a [String],
+}
+
+impl<'a> Ask<'a> {
+    /// Where one stands.
+    fn here(&self) -> Here<'a> {
+        Here::after(self.model, self.posterior, self.evidence, self.now)
+    }
 }
 
 /// Hypotheses that shape the next check at most, and tools that load the circuit, for which each of
@@ -138,8 +147,13 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
     distinct
         .into_iter()
         .map(|r| {
-            let outcomes = scales.table(&r.candidate).map(|t| scales.outcomes(&t));
-            describe::describe(&ask, &r, doubt, outcomes.unwrap_or_default())
+            let table = scales.table(&r.candidate);
+            let told = describe::Told {
+                doubt,
+                sets_apart: table.as_ref().and_then(|t| scales.sets_apart(t)),
+                outcomes: table.map(|t| scales.outcomes(&t)).unwrap_or_default(),
+            };
+            describe::describe(&ask, &r, told)
         })
         .collect()
 }
@@ -165,7 +179,7 @@ fn likeliest(live: &[Live]) -> Vec<Live> {
 }
 
 fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
-    let field = Field { model: ask.model, posterior: ask.posterior, live, now: ask.now };
+    let field = Field::new(ask.model, ask.posterior, live, ask.here());
     let all = candidates::all(&field);
     let refused = |c: &Candidate| !ask.refused.is_empty() && is_refused(ask.refused, &c.id());
     let open = |c: &Candidate| !refused(c) && !taken(ask.evidence, c, in_any_state);
@@ -234,11 +248,12 @@ fn rank(
     candidates: Vec<Candidate>,
 ) -> Vec<Valued> {
     let wavering = Wavering::new(ask, scales.live);
+    let here = ask.here();
     let mut waiting: Vec<(f64, f64, usize, Candidate)> = candidates
         .into_par_iter()
         .enumerate()
         .filter(|(_, c)| c.at_most > least)
-        .map(|(k, c)| (c.minutes(ask.model, ask.now), k, c))
+        .map(|(k, c)| (c.minutes(ask.model, &here), k, c))
         .map(|(minutes, k, c)| (c.at_most / minutes, minutes, k, c))
         .filter(|(promise, ..)| *promise >= floor)
         .collect();
@@ -360,6 +375,13 @@ fn ranked_of(v: Valued) -> Ranked {
 fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Ranked> {
     let (model, posterior) = (ask.model, ask.posterior);
     let mut sieved = sieve(ask, live, WORTHLESS_BITS, false, None);
+    // The same leads in another state are no other step: of those the best state.
+    let mut kept: Vec<What> = Vec::new();
+    sieved.retain(|v| {
+        let first = !kept.contains(&v.candidate.what);
+        kept.extend(first.then(|| v.candidate.what.clone()));
+        first
+    });
     // Where the first step ties, the second one decides.
     let best = sieved.first().map_or(0.0, |v| v.bits / v.minutes);
     let ties = sieved.iter().take_while(|v| v.bits / v.minutes > TIE * best).count();
@@ -385,17 +407,26 @@ struct Challenge {
 }
 
 impl Challenge {
-    /// None where the suspect stands without any one piece of evidence.
+    /// None where the suspect stands without any one piece of evidence and whatever the rates.
     fn of(ask: &Ask<'_>, top: usize) -> Option<Self> {
         let left_out = LeftOut::of(ask.model, ask.priors, ask.posterior);
         if left_out.proves(top) {
             return None;
         }
         let posterior = left_out.challenged(ask.model, ask.posterior, top);
-        let doubt = left_out.weakest(top).map_or_else(String::new, |(moment, p)| {
-            let text = words::at_once(ask.model, ask.evidence, &ask.posterior.moments[moment]);
-            format!("Without “{text}” it would stand at {:.0} %", 100.0 * p)
-        });
+        let doubt = match (left_out.on_rates(top), left_out.weakest(top)) {
+            (Some(p), _) => {
+                format!(
+                    "Such things fail often; if they did not, it would stand at {:.0} %",
+                    100.0 * p
+                )
+            }
+            (None, Some((moment, p))) => {
+                let text = words::at_once(ask.model, ask.evidence, &ask.posterior.moments[moment]);
+                format!("Without “{text}” it would stand at {:.0} %", 100.0 * p)
+            }
+            (None, None) => String::new(),
+        };
         Some(Self { top, posterior, doubt })
     }
 

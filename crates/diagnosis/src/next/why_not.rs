@@ -49,7 +49,7 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let table = scales.table(&candidate);
     let bits = table.as_ref().map_or(0.0, |t| scales.information(t));
     let disturbed = super::Wavering::new(ask, &live).minutes(&candidate);
-    let minutes = candidate.minutes(ask.model, ask.now) + disturbed;
+    let minutes = candidate.minutes(ask.model, &ask.here()) + disturbed;
     let sound = crate::evidence::reading::sound(model, state, probe)?;
     let traps = verdict::traps(model, state, probe);
     let best = checks(ask, 1)?.into_iter().next();

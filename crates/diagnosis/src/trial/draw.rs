@@ -1,35 +1,79 @@
-//! What is hidden in a job: drawn from the priors, with numbers off the grid.
+//! What is hidden in a job, with numbers off the grid.
 
 use crate::model::Model;
-use circuit::fault;
+use circuit::{Fault, fault};
 use rand::Rng;
+use rand::seq::IndexedRandom;
+use std::collections::BTreeMap;
 
-/// How far a number is drawn off its grid point, as a factor: about half a step of most grids.
-const OFF_GRID: f64 = 1.4;
-
-/// A fault drawn by the weights of the hypotheses.
-pub fn fault(model: &Model, rng: &mut impl Rng) -> String {
-    let total: f64 = model.faults.iter().map(|f| f.prior).sum();
-    let mut left = rng.random::<f64>() * total;
-    for f in &model.faults {
-        left -= f.prior;
-        if left <= 0.0 {
-            return off_grid(model, &f.id, rng);
-        }
-    }
-    model.faults.last().map(|f| f.id.clone()).unwrap_or_default()
+/// How truths are drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Truths {
+    /// As often as the engine itself believes: flattering.
+    Believed,
+    /// By the root of what the engine believes: lamps still burn out more often than crimps let go, but
+    /// there are so many more crimps that contacts, conductors and parts come about alike. What reaches
+    /// somebody who traces faults for a living.
+    #[default]
+    Hard,
+    /// Each sort of thing alike, and each thing of a sort: what the engine thinks likely beforehand is
+    /// mostly wrong.
+    Even,
 }
 
-/// The same kind of fault with another number, where it has one that may be chosen freely.
+/// A fault to be hidden; its number, where it has one, anywhere between the ends of its grid.
+pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> String {
+    let of_item: Vec<&Fault> = match truths {
+        Truths::Believed => model.faults.iter().collect(),
+        Truths::Hard => {
+            let rate = |item: usize| -> f64 {
+                model.variants(item).iter().map(|h| model.faults[*h].prior).sum::<f64>().sqrt()
+            };
+            let total: f64 = (0..model.items.len()).map(rate).sum();
+            let mut left = rng.random::<f64>() * total;
+            let item = (0..model.items.len()).find(|item| {
+                left -= rate(*item);
+                left <= 0.0
+            });
+            model.variants(item.unwrap_or(0)).iter().map(|h| &model.faults[*h]).collect()
+        }
+        Truths::Even => {
+            let mut sorts: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+            for (k, item) in
+                model.items.iter().enumerate().filter(|x| !model.variants(x.0).is_empty())
+            {
+                let sort = item.split(':').next().unwrap_or("");
+                sorts.entry(sort).or_default().push(k);
+            }
+            let sorts: Vec<Vec<usize>> = sorts.into_values().collect();
+            let item = sorts.choose(rng).and_then(|items| items.choose(rng)).copied();
+            model.variants(item.unwrap_or(0)).iter().map(|h| &model.faults[*h]).collect()
+        }
+    };
+    let total: f64 = of_item.iter().map(|f| f.prior).sum();
+    let mut left = rng.random::<f64>() * total;
+    let drawn = of_item.iter().find(|f| {
+        left -= f.prior;
+        left <= 0.0
+    });
+    let Some(drawn) = drawn.or(of_item.last()) else { return String::new() };
+    off_grid(model, &drawn.id, rng)
+}
+
+/// The head of an id and its number.
+fn parts(id: &str) -> Option<(&str, f64)> {
+    let (head, number) = id.rsplit_once(':').filter(|_| id.split(':').count() == 4)?;
+    Some((head, number.parse().ok()?))
+}
+
+/// The same kind of fault with any number between the least and the largest of its grid, every
+/// proportion alike.
 fn off_grid(model: &Model, id: &str, rng: &mut impl Rng) -> String {
-    let Some((head, number)) = id.rsplit_once(':').filter(|_| id.split(':').count() == 4) else {
-        return id.to_owned();
-    };
-    let Ok(number) = number.parse::<f64>() else {
-        return id.to_owned();
-    };
-    let moved = number * OFF_GRID.powf(2.0 * rng.random::<f64>() - 1.0);
-    let other = format!("{head}:{moved:.4}");
+    let Some((head, _)) = parts(id) else { return id.to_owned() };
+    let of_grid = model.faults.iter().filter_map(|f| parts(&f.id)).filter(|(h, _)| *h == head);
+    let (low, high) = of_grid.fold((f64::INFINITY, 0.0f64), |(l, h), (_, n)| (l.min(n), h.max(n)));
+    let number = low * (high / low).powf(rng.random::<f64>());
+    let other = format!("{head}:{number:.5}");
     match fault::by_id(&model.circuit, &other) {
         Ok(_) => other,
         Err(_) => id.to_owned(),

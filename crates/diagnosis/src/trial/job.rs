@@ -4,9 +4,9 @@ use super::{Bench, Strategy, strategy};
 use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::gate::{self, Standing};
 use crate::model::{ELSEWHERE, Model, ModelError};
-use crate::next::candidates::{Candidate, What};
+use crate::next::candidates::{Candidate, Here, What};
 use crate::next::{self, Ask};
-use crate::posterior::Posterior;
+use crate::posterior::{Posterior, entropy};
 use crate::prior::Priors;
 use circuit::Probe;
 use rand::Rng;
@@ -65,6 +65,32 @@ pub struct Worked {
     pub minutes: f64,
     /// What was done and found, in words.
     pub log: Vec<String>,
+    /// Checks that were chosen for what they tell, with what they told.
+    pub taken: Vec<Taken>,
+}
+
+/// A check with what it promised and what it gave.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Taken {
+    /// Kind of check.
+    pub kind: &'static str,
+    /// Information expected of it, bits.
+    pub promised: f64,
+    /// By how much it lowered the uncertainty over what is to be repaired, bits.
+    pub gained: f64,
+}
+
+/// The kind of a check in a word.
+fn kind(c: &Candidate) -> &'static str {
+    match &c.what {
+        What::Reading(p) => p.instrument.name(),
+        What::Effect { .. } => "effect",
+        What::Scan => "scan",
+        What::Move { .. } => "moved",
+        What::Look { .. } => "seen",
+        What::Jumper { .. } => "jumper",
+        What::Swap { .. } => "swap",
+    }
 }
 
 /// The complaint: what a customer would notice, or what a first scan shows, with the state in
@@ -87,7 +113,8 @@ pub fn complaint(
             let seen = bench.effect(&part, None, None);
             if let Some(strength) = seen.filter(|s| *s != Strength::Normal) {
                 let finding = Finding::Effect { part, strength };
-                return Some(vec![Evidence::new(named.state.clone(), finding)]);
+                let told = Evidence::new(named.state.clone(), finding);
+                return Some(vec![Evidence { complaint: true, ..told }]);
             }
         }
     }
@@ -120,7 +147,7 @@ pub fn first_scan(model: &Model, bench: &mut impl Bench) -> Vec<Evidence> {
     let moment = FIRST_SCAN;
     found
         .into_iter()
-        .map(|finding| Evidence { state: state.clone(), present, moment, finding })
+        .map(|finding| Evidence { present, moment, ..Evidence::new(state.clone(), finding) })
         .collect()
 }
 
@@ -172,7 +199,7 @@ fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Evidence> 
     let state = &*c.state;
     findings
         .into_iter()
-        .map(|finding| Evidence { state: state.clone(), present, moment, finding })
+        .map(|finding| Evidence { present, moment, ..Evidence::new(state.clone(), finding) })
         .collect()
 }
 
@@ -234,13 +261,20 @@ pub fn work(
         checks: 0,
         minutes: 0.0,
         log: Vec::new(),
+        taken: Vec::new(),
     };
+    // The check whose outcome the next weighing shows: kind, promise, uncertainty before it.
+    let mut pending: Option<(&'static str, f64, f64)> = None;
     let mut proving: Option<usize> = None;
     let mut refused: Vec<String> = Vec::new();
     // Points of a module's gate that were looked at, each once.
     let mut gated: Vec<String> = Vec::new();
     loop {
         let posterior = Posterior::given(model, priors, &evidence)?;
+        let uncertain = entropy(&posterior.items);
+        if let Some((kind, promised, before)) = pending.take() {
+            worked.taken.push(Taken { kind, promised, gained: before - uncertain });
+        }
         let ranking = posterior.ranking();
         let (top, probability) = ranking[0];
         worked.named = model.items[top].clone();
@@ -252,7 +286,8 @@ pub fn work(
                 Some(c) if worked.checks < rules.most_checks => {
                     gated.push(c.id());
                     worked.checks += 1;
-                    worked.minutes += c.minutes(model, &now);
+                    worked.minutes +=
+                        c.minutes(model, &Here::after(model, &posterior, &evidence, &now));
                     let found = perform(bench, &c, worked.checks as u64 + FIRST_CHECK);
                     worked.log.push(told(model, &worked, &c, None, &found));
                     now = (*c.state).clone();
@@ -306,9 +341,12 @@ pub fn work(
         };
         let c = &ranked.candidate;
         worked.checks += 1;
-        worked.minutes += c.minutes(model, &now);
+        worked.minutes += c.minutes(model, &Here::after(model, &posterior, &evidence, &now));
         let found = perform(bench, c, worked.checks as u64 + FIRST_CHECK);
         worked.log.push(told(model, &worked, c, Some(ranked.bits), &found));
+        if !certain {
+            pending = Some((kind(c), ranked.bits, uncertain));
+        }
         if found.is_empty() {
             refused.push(c.id());
         }

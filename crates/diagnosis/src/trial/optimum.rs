@@ -6,7 +6,7 @@
 
 use crate::evidence::Present;
 use crate::model::Model;
-use crate::next::candidates::{Candidate, Field};
+use crate::next::candidates::{Candidate, Field, Here};
 use crate::next::divide;
 use crate::posterior::{Explains, Live, Posterior};
 use std::collections::HashMap;
@@ -187,12 +187,13 @@ pub fn compare(model: &Model, posterior: &Posterior) -> Option<Compared> {
         return None;
     }
     let now = OperatingState::default();
-    let field = Field { model, posterior, live: &live, now: &now };
+    let here = Here::after(model, posterior, &[], &now);
+    let field = Field::new(model, posterior, &live, here.clone());
     let candidates: Vec<Candidate> = crate::next::candidates::all(&field);
     let mut divisions: Vec<Division> = Vec::new();
     for c in &candidates {
         let Some(outcome) = divide(model, posterior, &live, c) else { continue };
-        let minutes = c.minutes(model, &now);
+        let minutes = c.minutes(model, &here);
         // Of checks that divide alike, the quickest.
         match divisions.iter_mut().find(|d| d.outcome == outcome) {
             Some(known) => known.minutes = known.minutes.min(minutes),

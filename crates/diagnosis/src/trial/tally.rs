@@ -2,9 +2,68 @@
 
 use super::{Ending, Worked};
 use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// A band of probabilities claimed for the item named.
+#[derive(Debug, Clone, Copy)]
+pub struct Band {
+    /// In words.
+    pub name: &'static str,
+    /// Its upper end, 0 to 1.
+    pub below: f64,
+}
+
+/// Bands that are told apart, rising.
+pub const BANDS: [Band; 5] = [
+    Band { name: "below 50 %", below: 0.5 },
+    Band { name: "50 to 90 %", below: 0.9 },
+    Band { name: "90 to 95 %", below: 0.95 },
+    Band { name: "95 to 99 %", below: 0.99 },
+    Band { name: "over 99 %", below: f64::INFINITY },
+];
+
+/// Jobs that ended in a band.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
+pub struct Claimed {
+    /// Jobs.
+    pub jobs: usize,
+    /// Of them, named what was at fault.
+    pub right: usize,
+    /// Sum of minus the logarithm of what was claimed for what turned out.
+    pub log_loss: f64,
+}
+
+impl Claimed {
+    /// 95 % interval of the true share (Wilson 1927).
+    pub fn interval(&self) -> (f64, f64) {
+        const Z: f64 = 1.96;
+        let n = self.jobs.max(1) as f64;
+        let p = self.right as f64 / n;
+        let middle = p + Z * Z / (2.0 * n);
+        let half = Z * (p * (1.0 - p) / n + Z * Z / (4.0 * n * n)).sqrt();
+        let scale = 1.0 + Z * Z / n;
+        ((middle - half) / scale, (middle + half) / scale)
+    }
+}
+
+/// Checks of a kind.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
+pub struct Checked {
+    /// How many.
+    pub times: usize,
+    /// Information promised together, bits.
+    pub promised: f64,
+    /// By how much the uncertainty fell together, bits.
+    pub gained: f64,
+    /// Checks that moved it by less than a tenth of a bit.
+    pub idle: usize,
+}
+
+/// Less than this is nothing gained, bits.
+const IDLE_BITS: f64 = 0.1;
 
 /// Figures of one strategy over many jobs of a kind.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
 pub struct Tally {
     /// Jobs.
     pub jobs: usize,
@@ -20,8 +79,12 @@ pub struct Tally {
     pub nothing_left: usize,
     /// Ended because of too many checks.
     pub gave_up: usize,
+    /// By what was claimed at the end, as in [`BANDS`].
+    pub bands: [Claimed; 5],
+    /// By kind of check, those that were chosen for what they tell.
+    pub by_check: BTreeMap<&'static str, Checked>,
     checks: usize,
-    minutes: f64,
+    minutes: Vec<f64>,
 }
 
 impl Tally {
@@ -35,7 +98,21 @@ impl Tally {
         self.nothing_left += usize::from(w.ending == Ending::NothingLeft);
         self.gave_up += usize::from(w.ending == Ending::GaveUp);
         self.checks += w.checks;
-        self.minutes += w.minutes;
+        self.minutes.push(w.minutes);
+        let band = BANDS.iter().position(|b| w.probability < b.below).unwrap_or(BANDS.len() - 1);
+        let of = &mut self.bands[band];
+        of.jobs += 1;
+        of.right += usize::from(w.right);
+        let told = if w.right { w.probability } else { 1.0 - w.probability };
+        of.log_loss -= told.max(1e-6).ln();
+        for taken in &w.taken {
+            let of = self.by_check.entry(taken.kind).or_default();
+            of.times += 1;
+            of.promised += taken.promised;
+            of.gained += taken.gained;
+            // What raises the uncertainty has told something, too.
+            of.idle += usize::from(taken.gained.abs() < IDLE_BITS);
+        }
     }
 
     fn share(&self, n: usize) -> f64 {
@@ -64,6 +141,13 @@ impl Tally {
 
     /// Mean minutes.
     pub fn mean_minutes(&self) -> f64 {
-        self.minutes / self.jobs.max(1) as f64
+        self.minutes.iter().sum::<f64>() / self.jobs.max(1) as f64
+    }
+
+    /// Minutes that nine jobs of ten stay below.
+    pub fn worst_tenth(&self) -> f64 {
+        let mut sorted = self.minutes.clone();
+        sorted.sort_by(f64::total_cmp);
+        sorted.get(sorted.len() * 9 / 10).copied().unwrap_or(0.0)
     }
 }

@@ -3,7 +3,7 @@
 
 use diagnosis::evidence::Sight;
 use diagnosis::trial::{self, Bench};
-use diagnosis::{Evidence, Finding, Model, Present, Strength};
+use diagnosis::{Evidence, Finding, Model, Present, Priors, Strength};
 use rand::SeedableRng;
 use std::sync::LazyLock;
 use vehicle::{OperatingState, Vehicle};
@@ -101,6 +101,6 @@ pub fn follow(hidden: &[&str], first: Vec<Evidence>) -> trial::Worked {
     let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(1);
     let rules = trial::Rules { most_checks: 15 };
     let engine = trial::Strategy::Engine;
-    trial::work(&MODEL, MODEL.plain(), &mut Exact::with(hidden), first, engine, rules, &mut rng)
-        .unwrap()
+    let priors = Priors::told(&MODEL, &first);
+    trial::work(&MODEL, &priors, &mut Exact::with(hidden), first, engine, rules, &mut rng).unwrap()
 }

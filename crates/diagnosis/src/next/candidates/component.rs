@@ -41,7 +41,7 @@ mod tests {
     use crate::Present;
     use crate::evidence::{Evidence, Finding, Strength};
     use crate::model::Model;
-    use crate::next::candidates::What;
+    use crate::next::candidates::{Here, What};
     use crate::posterior::Posterior;
     use circuit::{Instrument, Probe};
 
@@ -66,7 +66,8 @@ mod tests {
         let evidence = found.map(|f| Evidence::new(named.state.clone(), f));
         let posterior = Posterior::new(&model, &evidence).unwrap();
         let live = posterior.live(&model, 1e-3, Present::Yes);
-        let field = Field { model: &model, posterior: &posterior, live: &live, now: &named.state };
+        let here = Here::after(&model, &posterior, &evidence, &named.state);
+        let field = Field::new(&model, &posterior, &live, here);
         let mut out = Vec::new();
         generate(&field, &mut out);
         let [red, black] = ["M7.1:part", "M7.2:part"].map(str::to_owned);

@@ -1,6 +1,7 @@
 //! What is done with hands and eyes: moving a harness, looking, a jumper, a known-good part.
 
-use super::{Candidate, Field, What, owner, reach};
+use super::minutes::{Here, go, reach};
+use super::{Candidate, Field, What, owner};
 use crate::coverage;
 use crate::model::Model;
 use crate::posterior::Explains;
@@ -18,17 +19,15 @@ const WORTH: f64 = 0.03;
 /// Minutes to swap a part, beside reaching and unplugging it twice.
 const SWAP: f64 = 3.0;
 
-pub(super) fn swap_minutes(model: &Model, part: &str) -> f64 {
-    let (to_reach, unplug) = reach(model, part);
-    SWAP + to_reach + 2.0 * unplug
+pub(super) fn swap_minutes(model: &Model, here: &Here<'_>, part: &str) -> f64 {
+    SWAP + go(model, here, part) + 2.0 * reach(model, part).1
 }
 
 /// Minutes to reach something and look at it; a terminal shows only with its connector apart.
-pub(super) fn look_minutes(model: &Model, at: &str, now: &OperatingState) -> f64 {
+pub(super) fn look_minutes(model: &Model, here: &Here<'_>, at: &str) -> f64 {
     let thing = owner(at);
-    let (to_reach, unplug) = reach(model, thing);
-    let apart = thing != at && !now.unplugged.contains(thing);
-    LOOK + to_reach + if apart { 2.0 * unplug } else { 0.0 }
+    let apart = thing != at && !here.state.unplugged.contains(thing);
+    LOOK + go(model, here, thing) + if apart { 2.0 * reach(model, thing).1 } else { 0.0 }
 }
 
 /// Suspicion by where it lies: connectors, conductors and ground points themselves, and places.
@@ -77,13 +76,13 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
         })
         .sum();
     for (at, _) in by_place(field) {
-        add(What::Look { at: at.clone() }, field.now);
+        add(What::Look { at: at.clone() }, field.here.state);
         // Moving tells only about what comes and goes.
         if wavering > WORTH && !place::is_cavity(&field.model.circuit, &at) {
-            add(What::Move { at }, field.now);
+            add(What::Move { at }, field.here.state);
         }
     }
-    for offer in coverage::offers(field.model, field.posterior, field.live, field.now) {
+    for offer in coverage::offers(field.model, field.posterior, field.live, field.here.state) {
         match offer {
             coverage::Offer::Jumper { red, black, part, state } => {
                 add(What::Jumper { red, black, part }, &state);

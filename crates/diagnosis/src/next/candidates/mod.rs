@@ -3,29 +3,23 @@
 use crate::model::Model;
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use vehicle::{OperatingState, Vehicle};
 
 mod component;
 mod effects;
 mod hands;
+mod minutes;
 mod readings;
 mod scans;
 mod unplugged;
 
 pub use effects::Loads;
+pub use minutes::Here;
 pub use readings::{Reachable, points};
 
 /// Most outcomes a check is divided into.
 pub(super) const MOST_BINS: usize = 9;
-/// Minutes to take any reading once the leads sit.
-const TAKE: f64 = 0.5;
-/// Minutes to clip the black lead to the battery.
-const CLIP: f64 = 0.3;
-/// Minutes to bring about a state that the vehicle file does not name.
-const UNNAMED_STATE: f64 = 0.3;
-/// Minutes to take the battery off, or to put it on again.
-const BATTERY_OFF: f64 = 1.5;
 /// Minutes lost, on average, when touching a contact makes a fault that comes and goes vanish.
 const DISTURBED_BY_PROBE: f64 = 1.0;
 const DISTURBED_BY_UNPLUGGING: f64 = 10.0;
@@ -91,10 +85,27 @@ pub(crate) struct Field<'a> {
     pub(crate) posterior: &'a Posterior,
     /// What is suspected most, likeliest first.
     pub(crate) live: &'a [Live],
-    pub(crate) now: &'a OperatingState,
+    /// Where one stands.
+    pub(crate) here: Here<'a>,
+    /// See [`Field::to_place`].
+    to_place: OnceLock<[Vec<f64>; 3]>,
 }
 
-impl Field<'_> {
+impl<'a> Field<'a> {
+    pub(crate) fn new(
+        model: &'a Model,
+        posterior: &'a Posterior,
+        live: &'a [Live],
+        here: Here<'a>,
+    ) -> Self {
+        Self { model, posterior, live, here, to_place: OnceLock::new() }
+    }
+
+    /// Minutes to place leads anywhere from here.
+    pub(super) fn to_place(&self) -> &[Vec<f64>; 3] {
+        self.to_place.get_or_init(|| self.model.reachable().minutes(self.model, &self.here))
+    }
+
     /// Hypotheses among what is suspected, those of pairs too.
     pub(super) fn hypotheses(&self) -> Vec<usize> {
         let mut out = Vec::new();
@@ -138,18 +149,9 @@ impl Candidate {
         format!("{what} @ {} {}", self.state_id, unplugged.join("+")).trim_end().to_owned()
     }
 
-    /// Minutes from the present state to the value.
-    pub fn minutes(&self, model: &Model, now: &OperatingState) -> f64 {
-        state_minutes(model, now, &self.state, &self.state_id)
-            + match &self.what {
-                What::Reading(p) => probe_minutes(model, p),
-                What::Effect { .. } => 0.0,
-                What::Scan => scans::MINUTES,
-                What::Move { at } => hands::MOVE + reach(model, at).0,
-                What::Look { at } => hands::look_minutes(model, at, now),
-                What::Jumper { red, black, .. } => leads_minutes(model, red, black),
-                What::Swap { swapped, .. } => hands::swap_minutes(model, swapped),
-            }
+    /// Minutes from where one stands to the value.
+    pub fn minutes(&self, model: &Model, here: &Here<'_>) -> f64 {
+        minutes::of(model, here, &self.what, &self.state, &self.state_id)
     }
 
     /// Connectors whose contacts it touches, with the minutes lost on average if that makes a fault
@@ -166,51 +168,6 @@ impl Candidate {
             _ => {}
         }
         out
-    }
-}
-
-/// Minutes from the present state to another, and to take any reading in it.
-pub(super) fn state_minutes(
-    model: &Model,
-    now: &OperatingState,
-    state: &OperatingState,
-    state_id: &str,
-) -> f64 {
-    let mut minutes = TAKE;
-    if !state.alike_plugged(now) {
-        let named = model.circuit.vehicle.states.iter().find(|s| s.id == state_id);
-        minutes += named.map_or(UNNAMED_STATE, |s| s.minutes);
-        if state.battery_off != now.battery_off {
-            minutes += BATTERY_OFF;
-        }
-    }
-    for connector in state.unplugged.symmetric_difference(&now.unplugged) {
-        minutes += reach(model, connector).1;
-    }
-    minutes
-}
-
-/// Minutes to place the leads, or a clamp.
-pub(super) fn probe_minutes(model: &Model, p: &Probe) -> f64 {
-    let c = &model.circuit;
-    match c.wire(&p.red).filter(|_| p.instrument == Instrument::Amps) {
-        // A clamp goes round the conductor at whichever end is nearer.
-        Some(w) => {
-            let w = &c.vehicle.wires[w];
-            [&w.from, &w.to].map(|e| reach(model, e).0).into_iter().fold(9.0, f64::min)
-        }
-        None => leads_minutes(model, &p.red, &p.black),
-    }
-}
-
-fn leads_minutes(model: &Model, red: &str, black: &str) -> f64 {
-    let clip = |id: &str| match id == model.circuit.reference {
-        true => CLIP,
-        false => reach(model, id).0,
-    };
-    match owner(red) == owner(black) {
-        true => clip(red),
-        false => clip(red) + clip(black),
     }
 }
 
@@ -234,31 +191,11 @@ pub(crate) fn cavity_of(v: &Vehicle, part: usize, pin: &str) -> String {
     }
 }
 
-/// Minutes to reach and to unplug whatever a point belongs to.
-pub(super) fn reach(model: &Model, id: &str) -> (f64, f64) {
-    let c = &model.circuit;
-    let (v, n) = (&c.vehicle, &c.names);
-    let id = owner(id);
-    let m = (n.connector(id).map(|k| v.connectors[k].minutes))
-        .or_else(|| n.part(id).map(|k| v.parts[k].minutes))
-        .or_else(|| n.ground(id).map(|k| v.grounds[k].minutes))
-        .or_else(|| n.splice(id).map(|k| v.splices[k].minutes));
-    match m {
-        Some(m) => (m.reach, m.unplug),
-        // A place or a conductor: as near as the nearest thing there.
-        None => (nearest(model, id).unwrap_or(1.0), 0.0),
-    }
-}
-
-/// Minutes to reach the nearest connector in a place, or at an end of a conductor.
-fn nearest(model: &Model, id: &str) -> Option<f64> {
-    let v = &model.circuit.vehicle;
-    let in_place = v.connectors.iter().filter(|c| c.place == id).map(|c| c.minutes.reach);
-    let at_ends = model.circuit.names.wire(id).map(|k| {
-        let w = &v.wires[k];
-        [&w.from, &w.to].map(|e| reach(model, e).0)
-    });
-    in_place.chain(at_ends.into_iter().flatten()).min_by(f64::total_cmp)
+/// Outputs driven and looked at.
+pub(crate) fn effects(field: &Field<'_>) -> Vec<Candidate> {
+    let mut out = Vec::new();
+    effects::generate(field, &mut out);
+    out
 }
 
 /// All candidates that bear on what is suspected, in a fixed order.

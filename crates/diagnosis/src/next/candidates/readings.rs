@@ -1,6 +1,7 @@
 //! Voltages, drops and currents wherever a probe or a clamp can be put.
 
-use super::{Candidate, Field, MOST_BINS, What, cavity_of, owner, probe_minutes, state_minutes};
+use super::minutes::{self, Here};
+use super::{Candidate, Field, MOST_BINS, What, cavity_of, owner};
 use crate::evidence::reading::{UNTOUCHED_VOLTS, with_tool};
 use crate::model::Model;
 use crate::posterior::Explains;
@@ -92,9 +93,6 @@ pub struct Reachable {
     points: Vec<(String, usize)>,
     /// Pairs of points with their nodes.
     drops: Vec<(String, String, [usize; 2])>,
-    /// Minutes to place the leads at each point with the black one on the battery, at each pair, and
-    /// a clamp round each conductor.
-    minutes: [Vec<f64>; 3],
     /// Drops with an end at each node.
     drops_at: Vec<Vec<usize>>,
     /// Nodes of bus lines.
@@ -112,6 +110,18 @@ impl Reachable {
     /// Points with their nodes.
     pub fn fed(&self) -> &[(String, usize)] {
         &self.points
+    }
+
+    /// Minutes to place the leads at each point with the black one on the battery, at each pair, and a
+    /// clamp round each conductor.
+    pub(super) fn minutes(&self, model: &Model, here: &Here<'_>) -> [Vec<f64>; 3] {
+        let c = &model.circuit;
+        let of = |p: Probe| minutes::probe(model, here, &p);
+        [
+            self.points.iter().map(|(p, _)| of(Probe::volts(p, &c.reference))).collect(),
+            self.drops.iter().map(|(a, b, _)| of(Probe::volts(a, b))).collect(),
+            c.vehicle.wires.iter().map(|w| of(clamp(&w.id))).collect(),
+        ]
     }
 
     /// Of a vehicle.
@@ -135,13 +145,7 @@ impl Reachable {
                 drops_at[*n].push(d);
             }
         }
-        let minutes = |p: Probe| probe_minutes(model, &p);
         Self {
-            minutes: [
-                points.iter().map(|(p, _)| minutes(Probe::volts(p, &c.reference))).collect(),
-                drops.iter().map(|(a, b, _)| minutes(Probe::volts(a, b))).collect(),
-                c.vehicle.wires.iter().map(|w| minutes(clamp(&w.id))).collect(),
-            ],
             points,
             drops,
             drops_at,
@@ -295,7 +299,8 @@ pub(super) fn in_state(
     let model = field.model;
     let (reference, reachable) = (&model.circuit.reference, model.reachable());
     let prints = prints(field, state);
-    let before = state_minutes(model, field.now, state, state_id);
+    let before = minutes::of_state(model, field.here.state, state, state_id);
+    let to_place = field.to_place();
     // What is bare on a plugged part goes away with it.
     let gone = |id: &str| id.ends_with(":part") && state.unplugged.contains(owner(id));
     // Of readings that say the same, the quickest.
@@ -304,7 +309,7 @@ pub(super) fn in_state(
         if print.fingerprint == 0 || points.into_iter().any(gone) {
             return;
         }
-        let minutes = before + reachable.minutes[kind][number];
+        let minutes = before + to_place[kind][number];
         match best.get_mut(&(kind, print.fingerprint)) {
             Some(known) if known.0 <= minutes => {}
             _ => {

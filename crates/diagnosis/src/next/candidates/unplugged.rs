@@ -59,7 +59,7 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
 fn telling(field: &Field<'_>) -> Option<(OperatingState, String)> {
     let states = field.model.circuit.vehicle.states.iter();
     let awake = states.filter(|s| s.state.key == KeyPosition::On);
-    let mut plugged = field.now.clone();
+    let mut plugged = field.here.state.clone();
     plugged.unplugged.clear();
     let shown = awake.map(|named| {
         let p = field.model.predict(&named.state);

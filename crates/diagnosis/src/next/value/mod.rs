@@ -13,7 +13,8 @@ use super::{Outcome, short};
 use crate::evidence::reading::Unsure;
 use crate::evidence::substituted;
 use crate::model::{Model, Predictions, Snapshot};
-use crate::posterior::{Explains, Live, Posterior};
+use crate::posterior::{Explains, Live, Posterior, UNFORESEEN};
+use crate::words;
 use circuit::Change;
 use std::collections::HashMap;
 use std::ops::Deref;
@@ -23,6 +24,9 @@ use table::Words;
 
 /// Chance that any outcome comes up for no reason.
 const SLIP: f64 = 0.02;
+
+/// Share of the suspicion from which on something is named among what a check sets apart.
+const NAMED: f64 = 0.01;
 
 /// Everything a check is weighed against.
 pub(super) struct Scales<'a> {
@@ -143,7 +147,9 @@ impl<'a> Scales<'a> {
         for l in self.live {
             row.clear();
             if !there(l, &mut row) {
-                chances.extend(std::iter::repeat_n(1.0 / n as f64, n));
+                // What is not in the file leaves most of it alone, as most faults do; else it does anything.
+                let anything = UNFORESEEN / n as f64;
+                chances.extend(sound.iter().map(|s| (1.0 - UNFORESEEN) * s + anything));
                 continue;
             }
             chances.extend(row.iter().zip(sound).map(|(x, s)| {
@@ -270,6 +276,57 @@ impl<'a> Scales<'a> {
         out.sort_by(|a, b| b.probability.total_cmp(&a.probability));
         out.truncate(4);
         out
+    }
+
+    /// What a check sets apart, in words: those that its two weightiest outcomes speak for, the
+    /// weightiest of each named.
+    pub(super) fn sets_apart(&self, table: &Table) -> Option<String> {
+        let bins = table.words.len();
+        let of_bin: Vec<Vec<f64>> =
+            (0..bins).map(|bin| self.by_group(table, &self.weights, bin)).collect();
+        let mut sides: Vec<Vec<(usize, f64)>> = vec![Vec::new(); bins];
+        for group in 0..self.count {
+            let weight: f64 = of_bin.iter().map(|b| b[group]).sum();
+            let likeliest =
+                (0..bins).max_by(|a, b| of_bin[*a][group].total_cmp(&of_bin[*b][group]));
+            // What is not in the file is on no side: it may do anything.
+            let is_known = self.first(group).is_some_and(|l| l.what != Explains::Elsewhere);
+            if let Some(bin) = likeliest.filter(|_| weight > NAMED && is_known) {
+                sides[bin].push((group, weight));
+            }
+        }
+        let weight = |side: &[(usize, f64)]| side.iter().map(|x| x.1).sum::<f64>();
+        sides.sort_by(|a, b| weight(b).total_cmp(&weight(a)));
+        let mut named = sides.iter_mut().filter(|side| !side.is_empty()).take(2).map(|side| {
+            side.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+            let names: Vec<String> = side.iter().take(2).map(|(g, _)| self.long_name(*g)).collect();
+            match side.len() {
+                1 | 2 => names.join(" and "),
+                n => format!("{} and {} more", names.join(", "), n - 2),
+            }
+        });
+        Some(format!("Tells {} from {}.", named.next()?, named.next()?))
+    }
+
+    /// The first explanation of a group.
+    fn first(&self, group: usize) -> Option<&Live> {
+        self.groups.iter().position(|g| *g == group).map(|k| &self.live[k])
+    }
+
+    /// What would be repaired, as a sentence names it.
+    fn long_name(&self, group: usize) -> String {
+        let of = |h: usize| {
+            let item = &self.model.faults[h].repair_item;
+            words::thing(self.model, item.split_once(':').map_or(item.as_str(), |(_, id)| id))
+        };
+        match self.first(group).map(|l| l.what) {
+            Some(Explains::Fault(h)) => of(h),
+            Some(Explains::Pair(k)) => match self.posterior.pairs.get(k) {
+                Some(p) => format!("{} with {}", of(p.a), of(p.b)),
+                None => String::new(),
+            },
+            _ => String::new(),
+        }
     }
 
     fn name(&self, l: &Live) -> String {

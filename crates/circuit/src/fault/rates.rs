@@ -1,0 +1,253 @@
+//! How often things fail before anything is known: one table.
+//!
+//! A rate belongs to the thing that a technician would repair; the ways it can fail share it among
+//! themselves, so that a thing with many ways is no likelier than one with few. The unit is failures
+//! a year of a thousand such things in ordinary use. They are orders of magnitude: a filament burns
+//! out hundreds of times more often than a crimp in a dry loom lets go, and that is what decides
+//! which one is looked at first. A shop sets its own factor for a kind.
+
+use crate::compile::Circuit;
+use serde::Serialize;
+use vehicle::{Element, PartKind};
+
+/// How often a kind of thing fails.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Rate {
+    /// Kind of thing, in words; a shop's own factor goes by it.
+    pub kind: &'static str,
+    /// Failures a year of a thousand of them.
+    pub rate: f64,
+    /// Why so many.
+    pub why: &'static str,
+}
+
+const fn rate(kind: &'static str, rate: f64, why: &'static str) -> Rate {
+    Rate { kind, rate, why }
+}
+
+const BATTERY: Rate =
+    rate("battery", 80.0, "worn out after four to six years, and flat of a lamp left on");
+const GENERATOR: Rate =
+    rate("generator", 10.0, "brushes, regulator and diodes, hot and always turning");
+const FILAMENT: Rate = rate("filament lamp", 30.0, "burns out after some hundred hours");
+const LED: Rate = rate("LED lamp", 2.0, "outlasts the vehicle unless water gets in");
+const FUSE: Rate = rate(
+    "fuse",
+    1.0,
+    "tired of inrush; far more blow because of something else, which is then the fault",
+);
+const RELAY: Rate = rate("relay", 2.0, "contacts burn a little each time they open");
+const MOTOR: Rate = rate("motor or pump", 8.0, "brushes wear, bearings take in water");
+const SOLENOID: Rate =
+    rate("solenoid, valve or latch", 3.0, "moves in dirt, winding cycles hot and cold");
+const HEATER: Rate = rate("heater", 4.0, "a resistance wire that is hot in use");
+const SWITCH: Rate = rate("switch", 2.0, "worn by hands");
+const POTENTIOMETER: Rate = rate("potentiometer", 4.0, "its wiper wears the track");
+const OUTSIDE_SENSOR: Rate = rate(
+    "wheel-speed or position sensor",
+    6.0,
+    "sits in spray and heat, its lead moves with the axle or engine",
+);
+const SENSOR: Rate = rate("sensor", 2.5, "heat and vibration");
+const RESISTOR: Rate = rate("resistor", 0.3, "no moving parts");
+const DIODE: Rate = rate("diode or clamp", 0.2, "dies of a surge only");
+const MODULE: Rate = rate("module", 1.5, "seldom, although often accused");
+const CONNECTOR: Rate = rate("connector", 0.1, "not home after a repair; wet where water gets in");
+const IN_LINE: Rate =
+    rate("terminal in an in-line pair", 0.03, "opened whenever something is taken off");
+const TERMINAL: Rate =
+    rate("terminal", 0.015, "gold or tin under spring load, left alone for years");
+const SOCKET: Rate = rate("terminal in a socket", 0.01, "wide blades in a dry box");
+const GROUND: Rate = rate("ground point", 0.3, "bare metal under a bolt, often in spray");
+const CRIMP: Rate = rate("splice", 0.05, "a crimp under tape, somewhere in the loom");
+const RAIL: Rate = rate("bus bar", 0.01, "stamped metal");
+const CONDUCTOR: Rate =
+    rate("conductor", 0.02, "copper in a dry loom breaks only where it bends or chafes");
+const PAIR: Rate = rate("two conductors rubbed through", 0.006, "vibration against each other");
+
+/// The whole table.
+pub const ALL: [Rate; 25] = [
+    BATTERY,
+    FILAMENT,
+    GENERATOR,
+    MOTOR,
+    OUTSIDE_SENSOR,
+    HEATER,
+    POTENTIOMETER,
+    SOLENOID,
+    SENSOR,
+    LED,
+    RELAY,
+    SWITCH,
+    MODULE,
+    FUSE,
+    GROUND,
+    RESISTOR,
+    DIODE,
+    CONNECTOR,
+    CRIMP,
+    IN_LINE,
+    CONDUCTOR,
+    PAIR,
+    TERMINAL,
+    SOCKET,
+    RAIL,
+];
+
+/// Where water gets in, contacts fail so many times as often; where conductors flex they break so
+/// many times as often.
+const WET: f64 = 3.0;
+const FLEXING: f64 = 15.0;
+const EXPOSED: f64 = 1.6;
+const HOT: f64 = 1.4;
+/// A sealed connector fails this share as often.
+const SEALED: f64 = 0.3;
+/// Cross-section from which on a contact carries enough to heat itself, square millimetres, and how
+/// many times as often it then fails.
+const HEAVY_MM2: f64 = 2.5;
+const HEAVY: f64 = 2.0;
+/// Length of conductor that the rate is given for, metres, and the range that is told apart.
+const METRES: f64 = 2.0;
+const SHORTEST: f64 = 0.05;
+const LONGEST: f64 = 6.0;
+/// Legs of the splice that the rate is given for.
+const LEGS: f64 = 3.0;
+
+/// How many times as often as elsewhere contacts and parts fail in a place.
+fn contacts(circuit: &Circuit, place: &str) -> f64 {
+    let of = |p: &vehicle::Place| {
+        let factors = [(p.wet, WET), (p.exposed, EXPOSED), (p.hot, HOT)];
+        factors.iter().filter(|(is, _)| *is).map(|(_, f)| f).product()
+    };
+    circuit.names.place(place).map_or(1.0, |p| of(&circuit.vehicle.places[p]))
+}
+
+/// The same of conductors, at the harshest of the places they run through.
+fn looms<'p>(circuit: &Circuit, route: impl Iterator<Item = &'p String>) -> f64 {
+    let of = |p: &vehicle::Place| {
+        let factors = [(p.flexing, FLEXING), (p.exposed, EXPOSED), (p.hot, HOT)];
+        factors.iter().filter(|(is, _)| *is).map(|(_, f)| f).product::<f64>()
+    };
+    let places = route.filter_map(|id| circuit.names.place(id));
+    places.map(|p| of(&circuit.vehicle.places[p])).fold(1.0, f64::max)
+}
+
+/// A conductor, by its number.
+pub(super) fn conductor(circuit: &Circuit, w: usize) -> f64 {
+    let wire = &circuit.vehicle.wires[w];
+    let length = wire.length_m.clamp(SHORTEST, LONGEST) / METRES;
+    CONDUCTOR.rate * looms(circuit, wire.route.iter()) * length
+}
+
+/// Two conductors beside each other in a place.
+pub(super) fn pair(circuit: &Circuit, place: &String) -> f64 {
+    PAIR.rate * looms(circuit, std::iter::once(place))
+}
+
+/// A terminal by connector and cavity, or by part and pin in a socket.
+pub(super) fn terminal(circuit: &Circuit, key: &(String, String)) -> Option<f64> {
+    let v = &circuit.vehicle;
+    let (kind, place, sealed) = match circuit.names.connector(&key.0).map(|c| &v.connectors[c]) {
+        Some(c) if c.sides.is_some() => (IN_LINE, &c.place, c.sealed),
+        Some(c) => (TERMINAL, &c.place, c.sealed),
+        None => (SOCKET, &v.parts[circuit.part(&key.0)?].place, false),
+    };
+    let harsh = if sealed { 1.0 } else { contacts(circuit, place) };
+    let cavity = format!("{}.{}", key.0, key.1);
+    let sides = circuit.names.connector(&key.0).and_then(|c| v.connectors[c].sides.as_ref());
+    let faces = match sides {
+        Some((a, b)) => vec![format!("{cavity}:{a}"), format!("{cavity}:{b}")],
+        None => vec![cavity],
+    };
+    let mut wires = faces.iter().flat_map(|face| circuit.names.ending_at(face));
+    let heavy = wires.any(|w| v.wires[*w].area_mm2 >= HEAVY_MM2);
+    Some(kind.rate * harsh * if heavy { HEAVY } else { 1.0 })
+}
+
+/// A ground point, by its number.
+pub(super) fn ground(circuit: &Circuit, g: usize) -> f64 {
+    GROUND.rate * contacts(circuit, &circuit.vehicle.grounds[g].place)
+}
+
+/// A whole connector, by its number.
+pub(super) fn connector(circuit: &Circuit, c: usize) -> f64 {
+    let connector = &circuit.vehicle.connectors[c];
+    let harsh = if connector.sealed { SEALED } else { contacts(circuit, &connector.place) };
+    CONNECTOR.rate * harsh
+}
+
+/// A splice with so many legs: more crimps, but made in one go.
+pub(super) fn splice(circuit: &Circuit, s: usize, legs: usize) -> f64 {
+    let splice = &circuit.vehicle.splices[s];
+    let kind = if splice.rail { RAIL } else { CRIMP };
+    kind.rate * contacts(circuit, &splice.place) * (legs as f64 / LEGS).sqrt()
+}
+
+/// What kind of thing an element of a part is; none where nothing of it fails by itself.
+fn of_element(e: &Element) -> Rate {
+    match e {
+        Element::Battery { .. } => BATTERY,
+        Element::Generator { .. } | Element::Charger { .. } => GENERATOR,
+        Element::Fuse { .. } => FUSE,
+        Element::Lamp { .. } => FILAMENT,
+        Element::LedLamp { .. } => LED,
+        Element::Motor { .. } => MOTOR,
+        Element::Relay { .. } => RELAY,
+        Element::Solenoid { .. } => SOLENOID,
+        Element::Heater { .. } => HEATER,
+        Element::Contact { .. } | Element::CodedSwitch { .. } => SWITCH,
+        Element::Potentiometer { .. } => POTENTIOMETER,
+        Element::HallSwitch { .. } | Element::CurrentSensor { .. } => OUTSIDE_SENSOR,
+        Element::Thermistor { .. } | Element::Ratiometric { .. } | Element::TableSensor { .. } => {
+            SENSOR
+        }
+        Element::Resistor { .. } => RESISTOR,
+        Element::Diode { .. } | Element::Zener { .. } => DIODE,
+        _ => MODULE,
+    }
+}
+
+/// An element of a part, by their numbers. A module fails as one thing, however many inputs and
+/// drivers it has; of other parts each element does.
+pub(super) fn element(circuit: &Circuit, part: usize, element: usize) -> f64 {
+    let p = &circuit.vehicle.parts[part];
+    let rate = match p.kind {
+        PartKind::Module => MODULE.rate,
+        _ => of_element(&p.elements[element]).rate,
+    };
+    // What is built for a harsh place suffers less from it than bare contacts do.
+    rate * contacts(circuit, &p.place).sqrt()
+}
+
+/// What kind of thing a repair item is, as the table names it; of a part the kind that fails most.
+pub fn kind(circuit: &Circuit, item: &str) -> Option<&'static str> {
+    let v = &circuit.vehicle;
+    let (what, id) = item.split_once(':')?;
+    Some(match what {
+        "wire" => CONDUCTOR.kind,
+        "pair" => PAIR.kind,
+        "ground" => GROUND.kind,
+        "connector" => CONNECTOR.kind,
+        "splice" if v.splices[circuit.names.splice(id)?].rail => RAIL.kind,
+        "splice" => CRIMP.kind,
+        "terminal" => {
+            let owner = id.split('.').next().unwrap_or(id);
+            match circuit.names.connector(owner).map(|c| &v.connectors[c]) {
+                Some(c) if c.sides.is_some() => IN_LINE.kind,
+                Some(_) => TERMINAL.kind,
+                None => SOCKET.kind,
+            }
+        }
+        "part" => {
+            let part = &v.parts[circuit.part(id)?];
+            match part.kind {
+                PartKind::Module => MODULE.kind,
+                _ => {
+                    let rates = part.elements.iter().map(of_element);
+                    rates.max_by(|a, b| a.rate.total_cmp(&b.rate))?.kind
+                }
+            }
+        }
+        _ => return None,
+    })
+}

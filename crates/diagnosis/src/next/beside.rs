@@ -1,0 +1,48 @@
+//! What else works or fails nearby: evidence that costs nothing where the customer or the technician
+//! knows it already.
+
+use super::candidates::{self, Field, What};
+use super::value::Scales;
+use super::{Ask, likeliest, live_of, taken};
+use serde::Serialize;
+use utoipa::ToSchema;
+use vehicle::OperatingState;
+
+/// Information below which it is not asked, bits.
+const WORTH_BITS: f64 = 0.05;
+
+/// Something to ask about in passing.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Beside {
+    /// The part whose effect it is.
+    pub part: String,
+    /// Name of the output.
+    pub name: String,
+    /// State it works in.
+    pub state: OperatingState,
+    /// Expected information, bits.
+    pub bits: f64,
+}
+
+/// Outputs whose working or not tells most, each once, best first.
+pub fn beside(ask: &Ask<'_>, most: usize) -> Vec<Beside> {
+    let live = likeliest(&live_of(ask));
+    let scales = Scales::new(ask.model, ask.posterior, &live);
+    let field = Field::new(ask.model, ask.posterior, &live, ask.here());
+    let outputs = &ask.model.circuit.vehicle.outputs;
+    let mut out: Vec<Beside> = Vec::new();
+    for c in candidates::effects(&field) {
+        let What::Effect { output, part } = &c.what else { continue };
+        if taken(ask.evidence, &c, true) || out.iter().any(|b| b.part == *part) {
+            continue;
+        }
+        let bits = scales.table(&c).map_or(0.0, |t| scales.information(&t));
+        let name = outputs.iter().find(|o| o.id == *output).map(|o| o.name.clone());
+        if let Some(name) = name.filter(|_| bits > WORTH_BITS) {
+            out.push(Beside { part: part.clone(), name, state: (*c.state).clone(), bits });
+        }
+    }
+    out.sort_by(|a, b| b.bits.total_cmp(&a.bits).then(a.part.cmp(&b.part)));
+    out.truncate(most);
+    out
+}

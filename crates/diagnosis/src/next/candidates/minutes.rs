@@ -1,0 +1,221 @@
+//! What a check costs, in minutes of work: to bring about its state and take it back, to walk there, to
+//! put the leads, to look. One place for all of it.
+
+use super::{What, hands, owner, scans};
+use crate::evidence::{Evidence, Finding};
+use crate::model::Model;
+use crate::posterior::Posterior;
+use circuit::{Instrument, Probe};
+use std::collections::BTreeSet;
+use vehicle::{KeyPosition, OperatingState};
+
+/// Minutes to take any reading once the leads sit.
+const TAKE: f64 = 0.5;
+/// Minutes to clip the black lead to the battery.
+const CLIP: f64 = 0.3;
+/// Minutes to bring about a state that the vehicle file does not name.
+const UNNAMED_STATE: f64 = 0.3;
+/// Minutes to take the battery off, or to put it on again; what has lost its memory is taught again.
+const BATTERY_OFF: f64 = 3.0;
+/// Cranking wants a second pair of hands, or a remote start and the injection off.
+const CRANKING: f64 = 2.0;
+/// A running engine wants the exhaust led out.
+const RUNNING: f64 = 1.0;
+/// A state is left again: this share of what it took to bring about.
+const BACK: f64 = 0.5;
+/// To walk from one place of the vehicle to another.
+const WALK: f64 = 0.5;
+/// The next cavity of a connector where the leads are already.
+const STAY: f64 = 0.1;
+/// A clamp is not in every hand, is zeroed, and wants the one conductor free of its loom.
+const CLAMP: f64 = 1.0;
+
+/// To find on the drawing a cavity or conductor that has nothing to do with what is suspected.
+const ORIENT: f64 = 0.5;
+/// Suspicion from which on one has had to do with a thing.
+const SUSPECTED: f64 = 0.02;
+/// A switch that is held or an output that is kept driven meanwhile.
+const HELD: f64 = 0.2;
+
+/// Where one stands before a check.
+#[derive(Debug, Clone)]
+pub struct Here<'a> {
+    /// The state the vehicle is in.
+    pub state: &'a OperatingState,
+    /// Connector, part or ground point where the leads were put last; none from the seat.
+    pub at: Option<&'a str>,
+    /// What the suspicion lies at: connectors, parts, conductors, splices, ground points.
+    pub suspected: BTreeSet<&'a str>,
+}
+
+impl<'a> Here<'a> {
+    /// After what was found so far.
+    pub fn after(
+        model: &'a Model,
+        posterior: &Posterior,
+        evidence: &'a [Evidence],
+        state: &'a OperatingState,
+    ) -> Self {
+        let at = evidence.iter().rev().find_map(|e| match &e.finding {
+            Finding::Reading { red, instrument, .. } if *instrument != Instrument::Amps => {
+                Some(Some(owner(red)))
+            }
+            Finding::Seen { at, .. } | Finding::Moved { at, .. } => Some(Some(owner(at))),
+            // From the seat, and from there everything is a walk.
+            Finding::Effect { .. } | Finding::Code { .. } | Finding::Answer { .. } => Some(None),
+            _ => None,
+        });
+        let likely = posterior.items.iter().zip(&model.items).filter(|(p, _)| **p > SUSPECTED);
+        let suspected = likely.flat_map(|(_, item)| things(model, item)).collect();
+        Self { state, at: at.flatten(), suspected }
+    }
+}
+
+/// What one has to do with when an item is suspected.
+fn things<'m>(model: &'m Model, item: &'m str) -> Vec<&'m str> {
+    let v = &model.circuit.vehicle;
+    let Some((kind, id)) = item.split_once(':') else { return Vec::new() };
+    let ends = |id: &'m str| {
+        let wire = model.circuit.wire(id).map(|w| &v.wires[w]);
+        let ends = wire.into_iter().flat_map(|w| [&w.from, &w.to]).map(|end| face(end));
+        ends.chain([id])
+    };
+    match kind {
+        "wire" => ends(id).collect(),
+        "pair" => id.split('+').flat_map(ends).collect(),
+        "part" => {
+            let own = v.connectors.iter().filter(|c| c.part.as_deref() == Some(id));
+            own.map(|c| c.id.as_str()).chain([id]).collect()
+        }
+        _ => vec![owner(id)],
+    }
+}
+
+/// The connector, part, splice or ground point that a point or an end belongs to.
+fn face(id: &str) -> &str {
+    id.split(['.', ':']).next().unwrap_or(id)
+}
+
+/// Where something is.
+fn place<'m>(model: &'m Model, id: &str) -> Option<&'m str> {
+    let (v, n) = (&model.circuit.vehicle, &model.circuit.names);
+    n.connector(id)
+        .map(|k| &v.connectors[k].place)
+        .or_else(|| n.part(id).map(|k| &v.parts[k].place))
+        .or_else(|| n.ground(id).map(|k| &v.grounds[k].place))
+        .or_else(|| n.splice(id).map(|k| &v.splices[k].place))
+        .map(String::as_str)
+}
+
+/// Minutes from where one stands to the value.
+pub(super) fn of(
+    model: &Model,
+    here: &Here<'_>,
+    what: &What,
+    state: &OperatingState,
+    state_id: &str,
+) -> f64 {
+    of_state(model, here.state, state, state_id)
+        + match what {
+            What::Reading(p) => probe(model, here, p),
+            What::Effect { .. } => 0.0,
+            What::Scan => scans::MINUTES,
+            What::Move { at } => hands::MOVE + go(model, here, at),
+            What::Look { at } => hands::look_minutes(model, here, at),
+            What::Jumper { red, black, .. } => leads(model, here, red, black),
+            What::Swap { swapped, .. } => hands::swap_minutes(model, here, swapped),
+        }
+}
+
+/// Minutes from the present state to another and back, and to take any reading in it.
+pub(super) fn of_state(
+    model: &Model,
+    now: &OperatingState,
+    state: &OperatingState,
+    state_id: &str,
+) -> f64 {
+    let mut minutes = TAKE;
+    if !state.alike_plugged(now) {
+        let named = model.circuit.vehicle.states.iter().find(|s| s.id == state_id);
+        let mut there = named.map_or(UNNAMED_STATE, |s| s.minutes);
+        there += HELD * (state.switches.len() + state.outputs.len()) as f64;
+        if state.key == KeyPosition::Start {
+            there += CRANKING;
+        }
+        if state.engine != now.engine && state.engine == vehicle::Engine::Running {
+            there += RUNNING;
+        }
+        minutes += there * (1.0 + BACK);
+        if state.battery_off != now.battery_off {
+            minutes += BATTERY_OFF;
+        }
+    }
+    for connector in state.unplugged.symmetric_difference(&now.unplugged) {
+        minutes += reach(model, connector).1;
+    }
+    minutes
+}
+
+/// Minutes to get to something.
+pub(super) fn go(model: &Model, here: &Here<'_>, id: &str) -> f64 {
+    let own = owner(id);
+    if here.at == Some(own) {
+        return STAY;
+    }
+    let beside =
+        here.at.and_then(|at| place(model, at)).is_some_and(|p| place(model, own) == Some(p));
+    reach(model, own).0 + if beside { 0.0 } else { WALK }
+}
+
+/// Minutes to place the leads, or a clamp.
+pub(super) fn probe(model: &Model, here: &Here<'_>, p: &Probe) -> f64 {
+    let c = &model.circuit;
+    match c.wire(&p.red).filter(|_| p.instrument == Instrument::Amps) {
+        // A clamp goes round the conductor at whichever end is nearer.
+        Some(w) => {
+            let w = &c.vehicle.wires[w];
+            let nearer = [&w.from, &w.to].map(|e| go(model, here, e));
+            let strange = if here.suspected.contains(p.red.as_str()) { 0.0 } else { ORIENT };
+            CLAMP + strange + nearer.into_iter().fold(f64::INFINITY, f64::min)
+        }
+        None => leads(model, here, &p.red, &p.black),
+    }
+}
+
+fn leads(model: &Model, here: &Here<'_>, red: &str, black: &str) -> f64 {
+    let put = |id: &str| match id == model.circuit.reference {
+        true => CLIP,
+        false if here.suspected.contains(face(id)) => go(model, here, id),
+        false => go(model, here, id) + ORIENT,
+    };
+    match owner(red) == owner(black) {
+        true => put(red),
+        false => put(red) + put(black),
+    }
+}
+
+/// Minutes to reach and to unplug whatever a point belongs to.
+pub(super) fn reach(model: &Model, id: &str) -> (f64, f64) {
+    let (v, n) = (&model.circuit.vehicle, &model.circuit.names);
+    let id = owner(id);
+    let m = (n.connector(id).map(|k| v.connectors[k].minutes))
+        .or_else(|| n.part(id).map(|k| v.parts[k].minutes))
+        .or_else(|| n.ground(id).map(|k| v.grounds[k].minutes))
+        .or_else(|| n.splice(id).map(|k| v.splices[k].minutes));
+    match m {
+        Some(m) => (m.reach, m.unplug),
+        // A place or a conductor: as near as the nearest thing there.
+        None => (nearest(model, id).unwrap_or(1.0), 0.0),
+    }
+}
+
+/// Minutes to reach the nearest connector in a place, or at an end of a conductor.
+fn nearest(model: &Model, id: &str) -> Option<f64> {
+    let v = &model.circuit.vehicle;
+    let in_place = v.connectors.iter().filter(|c| c.place == id).map(|c| c.minutes.reach);
+    let at_ends = model.circuit.names.wire(id).map(|k| {
+        let w = &v.wires[k];
+        [&w.from, &w.to].map(|e| reach(model, e).0)
+    });
+    in_place.chain(at_ends.into_iter().flatten()).min_by(f64::total_cmp)
+}
