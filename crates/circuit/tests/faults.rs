@@ -185,3 +185,51 @@ proptest! {
         let _ = fault::by_id(&WREN, &id);
     }
 }
+
+/// Failures a year of a thousand, by what one would repair.
+fn rates() -> BTreeMap<String, f64> {
+    let mut of_item: BTreeMap<String, f64> = BTreeMap::new();
+    for f in fault::all(&WREN) {
+        *of_item.entry(f.repair_item).or_default() += f.prior;
+    }
+    of_item
+}
+
+#[test]
+fn a_thing_with_many_ways_to_fail_is_hardly_likelier_for_it() {
+    let rates = rates();
+    let v = &WREN.vehicle;
+    let legs = |id: &str| v.wires.iter().filter(|w| w.from == id || w.to == id).count() as f64;
+    // Of crimps in one place, eight legs count as the root of eight against the root of two.
+    for a in v.splices.iter().filter(|s| !s.rail) {
+        for b in v.splices.iter().filter(|s| !s.rail && s.place == a.place) {
+            let of = |id: &str| rates[&format!("splice:{id}")];
+            let expected = (legs(&a.id) / legs(&b.id)).sqrt();
+            let ratio = of(&a.id) / of(&b.id);
+            assert!((ratio / expected - 1.0).abs() < 1e-9, "{} {}: {ratio}", a.id, b.id);
+        }
+    }
+    // A module has dozens of drivers and inputs, and fails as one thing.
+    let modules = v.parts.iter().filter(|p| p.kind == vehicle::PartKind::Module);
+    for module in modules {
+        let rate = rates[&format!("part:{}", module.id)];
+        assert!(rate < 5.0, "{}: {rate}", module.id);
+    }
+}
+
+#[test]
+fn what_wears_fails_more_often_than_what_does_not() {
+    let rates = rates();
+    // Orders of magnitude, as any workshop's books show them.
+    for (often, seldom) in [
+        ("part:BAT", "part:A2"),
+        ("part:E11", "part:F9"),
+        ("part:E11", "terminal:E11.1"),
+        ("part:B20", "wire:278"),
+        ("part:M7", "part:K9"),
+        ("part:K9", "terminal:K9.87"),
+        ("ground:G6", "splice:J23"),
+    ] {
+        assert!(rates[often] > 3.0 * rates[seldom], "{often} {seldom}");
+    }
+}

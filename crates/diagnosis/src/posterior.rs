@@ -9,14 +9,14 @@ use std::collections::BTreeMap;
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
 /// Share of "not in this vehicle file" before any evidence.
-const ELSEWHERE_PRIOR: f64 = 0.005;
+const ELSEWHERE_PRIOR: f64 = 0.002;
 
 /// Share of what "not in this vehicle file" does that no fault of the file would do.
 pub(crate) const UNFORESEEN: f64 = 0.1;
 
 /// Share of "not in this vehicle file" from which on no single fault is taken to explain it all,
 /// and pairs are tried.
-const PAIRS_FROM: f64 = 0.05;
+const PAIRS_FROM: f64 = 0.02;
 
 /// Probabilities after some evidence.
 #[derive(Debug, Clone)]

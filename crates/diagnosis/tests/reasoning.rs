@@ -102,7 +102,7 @@ fn what_was_touched_lately_is_suspected_more() {
     let complaint = vec!["M7".to_owned()];
     let known = Known { adjusted: vec![adjusted], confirmed, complaint, ..Known::default() };
     let after = Posterior::given(&MODEL, &Priors::new(&MODEL, &known), &evidence).unwrap();
-    assert!(of(&after, "ground:G6") > 5.0 * of(&plain, "ground:G6"));
+    assert!(of(&after, "ground:G6") > 3.0 * of(&plain, "ground:G6"));
     assert!(of(&after, "part:M7") > 1.2 * of(&plain, "part:M7"));
 }
 
@@ -456,9 +456,8 @@ fn a_suspect_is_proven_when_it_stands_without_any_one_finding() {
     let top = MODEL.item("terminal:C4.7").unwrap();
     let p = Posterior::new(&MODEL, &evidence).unwrap();
     let without = left_out(&evidence, &p);
-    let (hangs_on, stands) = without.weakest(top).unwrap();
+    let (_, stands) = without.weakest(top).unwrap();
     assert!(p.items[top] > 0.3, "{}", p.items[top]);
-    assert_eq!(p.moments[hangs_on].pieces, [1]);
     assert!(stands < 0.8 && !without.proves(top), "{stands}");
     // Put in doubt it is as likely as not, and what the doubted finding tells it from is the rest.
     let doubted = without.challenged(&MODEL, &p, top);

@@ -3,7 +3,7 @@
 use super::Point;
 use circuit::software::{self, Verdict};
 use circuit::{Circuit, Fault, fault, spice};
-use diagnosis::{Evidence, Model, Posterior, Present, Priors, next, suspects};
+use diagnosis::{Evidence, Finding, Model, Posterior, Present, Priors, Strength, next, suspects};
 use serde_json::{Map, Value, json};
 use std::io::Write;
 use std::path::Path;
@@ -167,7 +167,7 @@ pub(super) fn faults(path: &Path, as_json: bool) -> Outcome {
         print(&serde_json::to_value(&all).unwrap_or_default());
     } else {
         for f in all {
-            say(&format!("{:<40} {:>8.4}  {}", f.id, f.prior, f.text));
+            say(&format!("{:<40} {:>10.6}  {}", f.id, f.prior, f.text));
         }
     }
     Ok(())
@@ -193,6 +193,30 @@ fn evidence(c: &Circuit, value: &Value) -> Result<Evidence, String> {
     Ok(e)
 }
 
+/// Where no piece is said to be the complaint, the first effect that is lost is.
+fn name_complaint(all: &mut [Evidence]) {
+    let lost = |e: &&mut Evidence| matches!(&e.finding, Finding::Effect { strength, .. } if *strength != Strength::Normal);
+    if !all.iter().any(|e| e.complaint)
+        && let Some(first) = all.iter_mut().find(lost)
+    {
+        first.complaint = true;
+    }
+}
+
+/// Prints how often things fail before anything is known.
+pub(super) fn rates(as_json: bool) -> Outcome {
+    let all = fault::rates::ALL;
+    if as_json {
+        print(&serde_json::to_value(all).unwrap_or_default());
+        return Ok(());
+    }
+    say("failures a year of a thousand in ordinary use");
+    for r in all {
+        say(&format!("{:>7.3}  {:<32} {}", r.rate, r.kind, r.why));
+    }
+    Ok(())
+}
+
 pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outcome {
     let model = Model::new(vehicle(path)?).map_err(|e| format!("{}: {e}", path.display()))?;
     let at = evidence_path.display();
@@ -216,7 +240,8 @@ pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outc
     if !wrong.is_empty() {
         return Err(wrong.join("\n"));
     }
-    let all: Vec<Evidence> = all.into_iter().filter_map(Result::ok).collect();
+    let mut all: Vec<Evidence> = all.into_iter().filter_map(Result::ok).collect();
+    name_complaint(&mut all);
     let refuse = |e: diagnosis::ModelError| format!("{at}: {e}");
     let posterior = Posterior::new(&model, &all).map_err(refuse)?;
     let priors = Priors::told(&model, &all);

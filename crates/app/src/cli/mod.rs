@@ -55,7 +55,13 @@ enum Command {
     Solve(Point),
     /// The same point as a SPICE deck.
     Netlist(Point),
-    /// Every generated hypothesis with its repair item and prior.
+    /// How often each kind of thing fails before anything is known, and why.
+    Rates {
+        /// JSON on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Every generated hypothesis with its repair item and prior: failures a year of a thousand.
     Faults {
         /// Vehicle file.
         vehicle: PathBuf,
@@ -91,6 +97,7 @@ pub fn run() -> ExitCode {
         Command::Check { vehicle, json } => core::check(&vehicle, json),
         Command::Solve(point) => core::solve(&point),
         Command::Netlist(point) => core::netlist(&point),
+        Command::Rates { json } => core::rates(json),
         Command::Faults { vehicle, json } => core::faults(&vehicle, json),
         Command::Suspects { vehicle, evidence, json } => core::suspects(&vehicle, &evidence, json),
         Command::Trial(arguments) => trial::run(&arguments),

@@ -31,6 +31,8 @@ struct Ahead {
 enum Work {
     /// A state; with who is heard over the buses, if that is wanted, and a reading taken in it.
     State { state: OperatingState, heard: bool, probe: Option<Probe> },
+    /// The state in which everything is driven: what else a fault would take is looked up in it.
+    Everything,
     /// The complaints that no named state is about.
     Complaints,
 }
@@ -70,7 +72,7 @@ impl Reasoner {
         };
         let of = |heard: bool| states().map(move |state| Work::State { state, heard, probe: None });
         // Voltages of all states first: who is heard takes longer, and is asked for with the codes.
-        let all = of(false).chain(of(true)).chain([Work::Complaints]);
+        let all = of(false).chain([Work::Everything]).chain(of(true)).chain([Work::Complaints]);
         self.ahead(all.map(work).collect());
     }
 
@@ -196,6 +198,7 @@ impl Ahead {
         let solved = &shop.vehicles.solved;
         let (state, heard, probe) = match &self.what {
             Work::Complaints => return solved.weigh(&self.vehicle, &model, time),
+            Work::Everything => (model.everything_driven(), false, &None),
             Work::State { state, heard, probe } => (state, *heard, probe),
         };
         let before = model.is_prepared(state, heard);

@@ -4,7 +4,7 @@
 //! themselves, so that a thing with many ways is no likelier than one with few. The unit is failures
 //! a year of a thousand such things in ordinary use. They are orders of magnitude: a filament burns
 //! out hundreds of times more often than a crimp in a dry loom lets go, and that is what decides
-//! which one is looked at first. A shop sets its own factor for a kind.
+//! which one is looked at first.
 
 use crate::compile::Circuit;
 use serde::Serialize;
@@ -13,7 +13,7 @@ use vehicle::{Element, PartKind};
 /// How often a kind of thing fails.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Rate {
-    /// Kind of thing, in words; a shop's own factor goes by it.
+    /// Kind of thing, in words.
     pub kind: &'static str,
     /// Failures a year of a thousand of them.
     pub rate: f64,
@@ -217,37 +217,4 @@ pub(super) fn element(circuit: &Circuit, part: usize, element: usize) -> f64 {
     };
     // What is built for a harsh place suffers less from it than bare contacts do.
     rate * contacts(circuit, &p.place).sqrt()
-}
-
-/// What kind of thing a repair item is, as the table names it; of a part the kind that fails most.
-pub fn kind(circuit: &Circuit, item: &str) -> Option<&'static str> {
-    let v = &circuit.vehicle;
-    let (what, id) = item.split_once(':')?;
-    Some(match what {
-        "wire" => CONDUCTOR.kind,
-        "pair" => PAIR.kind,
-        "ground" => GROUND.kind,
-        "connector" => CONNECTOR.kind,
-        "splice" if v.splices[circuit.names.splice(id)?].rail => RAIL.kind,
-        "splice" => CRIMP.kind,
-        "terminal" => {
-            let owner = id.split('.').next().unwrap_or(id);
-            match circuit.names.connector(owner).map(|c| &v.connectors[c]) {
-                Some(c) if c.sides.is_some() => IN_LINE.kind,
-                Some(_) => TERMINAL.kind,
-                None => SOCKET.kind,
-            }
-        }
-        "part" => {
-            let part = &v.parts[circuit.part(id)?];
-            match part.kind {
-                PartKind::Module => MODULE.kind,
-                _ => {
-                    let rates = part.elements.iter().map(of_element);
-                    rates.max_by(|a, b| a.rate.total_cmp(&b.rate))?.kind
-                }
-            }
-        }
-        _ => return None,
-    })
 }

@@ -9,22 +9,21 @@ use vehicle::OperatingState;
 const ONE_STEP: f64 = 1e-3;
 const TWO_STEPS: f64 = 1e-4;
 
-/// Chance of each judgement, normal, weak, none, for an effect of a given strength.
-pub(crate) fn chances(strength: f64) -> [f64; 3] {
-    judged(strength, ONE_STEP, TWO_STEPS)
-}
+/// A fault that leaves an effect at this share of its sound strength is not what was complained of.
+const AS_EVER: f64 = 0.98;
 
+/// Chance of each judgement, normal, weak, none, for an effect of a given strength.
 /// People see "weak" below about 85 % and "none" below about 8 %; each edge is soft.
-fn judged(strength: f64, one_step: f64, two_steps: f64) -> [f64; 3] {
+pub(crate) fn chances(strength: f64) -> [f64; 3] {
     let soft = |x: f64, edge: f64, width: f64| 1.0 / (1.0 + (-(x - edge) / width).exp());
     let normal = soft(strength, 0.83, 0.03);
     let some = soft(strength, 0.08, 0.02);
     let [full, weak, none] = [normal * some, some * (1.0 - normal), 1.0 - some];
-    let stays = 1.0 - one_step - two_steps;
+    let stays = 1.0 - ONE_STEP - TWO_STEPS;
     [
-        full * stays + weak * one_step + none * two_steps,
-        weak * (1.0 - 2.0 * one_step) + (full + none) * one_step,
-        none * stays + weak * one_step + full * two_steps,
+        full * stays + weak * ONE_STEP + none * TWO_STEPS,
+        weak * (1.0 - 2.0 * ONE_STEP) + (full + none) * ONE_STEP,
+        none * stays + weak * ONE_STEP + full * TWO_STEPS,
     ]
 }
 
@@ -44,9 +43,15 @@ pub(super) fn scorer<'a>(
     complaint: bool,
 ) -> Result<Scorer<'a>, ModelError> {
     let p = part(model, id)?;
-    if model.predict(state).healthy.effect(p).is_none() {
+    let Some(sound) = model.predict(state).healthy.effect(p) else {
         return Err(ModelError::Unknown { what: "part with an effect", id: id.to_owned() });
-    }
-    let [one, two] = if complaint { [BESIDE_COMPLAINT; 2] } else { [ONE_STEP, TWO_STEPS] };
-    Ok(Box::new(move |s| judged(s.effect(p).unwrap_or(0.0), one, two)[index(strength)].ln()))
+    };
+    let complained = complaint && strength != Strength::Normal;
+    Ok(Box::new(move |s| {
+        let shows = s.effect(p).unwrap_or(0.0);
+        match complained && shows >= AS_EVER * sound {
+            true => BESIDE_COMPLAINT.ln(),
+            false => chances(shows)[index(strength)].ln(),
+        }
+    }))
 }

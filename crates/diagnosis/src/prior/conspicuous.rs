@@ -16,14 +16,22 @@ pub struct Conspicuous {
 }
 
 impl Model {
+    /// The state in which all that can be driven is driven at once: [`Model::conspicuous`] looks at it.
+    pub fn everything_driven(&self) -> &OperatingState {
+        &self.derived(everything).0
+    }
+
     /// What every hypothesis would take with it.
     pub fn conspicuous(&self) -> &Conspicuous {
         self.derived(Conspicuous::of)
     }
 }
 
-/// Everything that can be driven at once, one output a part.
-fn everything(model: &Model) -> OperatingState {
+/// Everything driven that can be driven at once, one output a part.
+#[derive(Debug)]
+struct Everything(OperatingState);
+
+fn everything(model: &Model) -> Everything {
     let c = &model.circuit;
     let mut state = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
     let rest = c.solve(&state, &[], None);
@@ -39,14 +47,14 @@ fn everything(model: &Model) -> OperatingState {
             state.outputs.insert(output.id.clone());
         }
     }
-    state
+    Everything(state)
 }
 
 impl Conspicuous {
     /// Of a vehicle.
     pub fn of(model: &Model) -> Self {
-        let state = everything(model);
-        let p = model.predict_all(&state);
+        let state = model.everything_driven();
+        let p = model.predict_all(state);
         let parts = model.circuit.vehicle.parts.len();
         let shown: Vec<(usize, f64)> = (0..parts)
             .filter_map(|part| Some((part, p.healthy.effect(part)?)))
@@ -63,7 +71,7 @@ impl Conspicuous {
                     .collect(),
             })
             .collect();
-        model.forget(&state);
+        model.forget(state);
         Self { missed }
     }
 
@@ -71,5 +79,28 @@ impl Conspicuous {
     pub fn told_alone(&self, h: usize, told: &[usize]) -> f64 {
         let others = self.missed[h].iter().filter(|p| !told.contains(&usize::from(**p))).count();
         1.0 / (1.0 + others as f64)
+    }
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_takes_everything_is_hardly_told_of_as_one_lamp() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let text = std::fs::read_to_string(path).unwrap();
+        let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        let h = |id: &str| model.faults.iter().position(|f| f.id == id).unwrap();
+        let (left, right) =
+            (model.circuit.part("E11").unwrap(), model.circuit.part("E12").unwrap());
+        let alone = |id: &str, told: &[usize]| model.conspicuous().told_alone(h(id), told);
+        // The lamp takes nothing else with it; the switch of both takes the other one, too.
+        assert!(alone("part:E11:open", &[left]) > 0.99);
+        assert!(alone("part:BAT:flat", &[left]) < 0.1, "{}", alone("part:BAT:flat", &[left]));
+        // The more of it was told of, the less is missing from the tale.
+        let (one, both) = (alone("part:BAT:flat", &[left]), alone("part:BAT:flat", &[left, right]));
+        assert!(both > one, "{one} {both}");
     }
 }

@@ -219,3 +219,53 @@ fn nearest(model: &Model, id: &str) -> Option<f64> {
     });
     in_place.chain(at_ends.into_iter().flatten()).min_by(f64::total_cmp)
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+    use crate::evidence::Strength;
+    use crate::next::candidates::Candidate;
+
+    #[test]
+    fn what_is_near_and_known_is_cheap_and_what_needs_a_helper_is_not() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let text = std::fs::read_to_string(path).unwrap();
+        let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        let named = |id: &str| {
+            model.circuit.vehicle.states.iter().find(|s| s.id == id).unwrap().state.clone()
+        };
+        let on = named("rear_washer");
+        let finding = Finding::Effect { part: "M7".into(), strength: Strength::None };
+        let seat = [Evidence::new(on.clone(), finding)];
+        let reading = Finding::Reading {
+            instrument: Instrument::Volts,
+            red: "M7.1".into(),
+            black: "BAT.-".into(),
+            value: Some(12.0),
+        };
+        let pump = [Evidence::new(on.clone(), reading)];
+        let posterior = Posterior::new(&model, &seat).unwrap();
+        let minutes = |evidence: &[Evidence], probe: Probe, state: &str| {
+            let here = Here::after(&model, &posterior, evidence, &on);
+            let c = Candidate::new(What::Reading(probe), named(state), state);
+            c.minutes(&model, &here)
+        };
+        let at = |red: &str| Probe::volts(red, "BAT.-");
+        // The next cavity, and the same one coming from the seat.
+        let (next, walked) =
+            (minutes(&pump, at("M7.2"), "rear_washer"), minutes(&seat, at("M7.2"), "rear_washer"));
+        assert!(next + WALK <= walked, "{next} {walked}");
+        // Somewhere the suspicion does not lie one has to find one's way first.
+        let here = Here::after(&model, &posterior, &seat, &on);
+        assert!(here.suspected.contains("M7") && !here.suspected.contains("X28"));
+        let strange = super::probe(&model, &here, &at("X28.30"));
+        assert!(strange >= go(&model, &here, "X28") + CLIP + ORIENT - 1e-9);
+        // Cranking costs a helper, there and back; a clamp is fetched.
+        let (running, cranking) =
+            (minutes(&seat, at("M7.1"), "on"), minutes(&seat, at("M7.1"), "cranking"));
+        assert!(cranking > running + CRANKING, "{running} {cranking}");
+        let clamp = Probe { instrument: Instrument::Amps, red: "62".into(), black: String::new() };
+        assert!(super::probe(&model, &here, &clamp) > CLAMP);
+    }
+}
