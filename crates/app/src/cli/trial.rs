@@ -380,22 +380,13 @@ fn work(model: &Model, drawn: &Drawn, strategy: Strategy) -> Result<Worked, Stri
             Kind::Intermittent => diagnosis::prior::Occurs::Sometimes,
             _ => diagnosis::prior::Occurs::Always,
         },
-        complaint: told_of(&drawn.first),
+        complaint: diagnosis::prior::told_of(&drawn.first),
         ..diagnosis::Known::default()
     };
     let priors = Priors::new(model, &known);
     let first = drawn.first.clone();
     trial::work(model, &priors, &mut vehicle, first, strategy, Rules::default(), &mut rng)
         .map_err(|e| e.to_string())
-}
-
-/// Parts whose effects the complaint is about.
-fn told_of(first: &[Evidence]) -> Vec<String> {
-    let told = first.iter().filter(|e| e.complaint).filter_map(|e| match &e.finding {
-        Finding::Effect { part, .. } => Some(part.clone()),
-        _ => None,
-    });
-    told.collect()
 }
 
 fn tell(drawn: &Drawn, strategy: Strategy, w: &Worked) {

@@ -29,7 +29,6 @@ const WALK: f64 = 0.5;
 const STAY: f64 = 0.1;
 /// A clamp is not in every hand, is zeroed, and wants the one conductor free of its loom.
 const CLAMP: f64 = 1.0;
-
 /// To find on the drawing a cavity or conductor that has nothing to do with what is suspected.
 const ORIENT: f64 = 0.5;
 /// Suspicion from which on one has had to do with a thing.
@@ -77,7 +76,7 @@ fn things<'m>(model: &'m Model, item: &'m str) -> Vec<&'m str> {
     let Some((kind, id)) = item.split_once(':') else { return Vec::new() };
     let ends = |id: &'m str| {
         let wire = model.circuit.wire(id).map(|w| &v.wires[w]);
-        let ends = wire.into_iter().flat_map(|w| [&w.from, &w.to]).map(|end| face(end));
+        let ends = wire.into_iter().flat_map(|w| [&w.from, &w.to]).map(|end| owner(end));
         ends.chain([id])
     };
     match kind {
@@ -89,11 +88,6 @@ fn things<'m>(model: &'m Model, item: &'m str) -> Vec<&'m str> {
         }
         _ => vec![owner(id)],
     }
-}
-
-/// The connector, part, splice or ground point that a point or an end belongs to.
-fn face(id: &str) -> &str {
-    id.split(['.', ':']).next().unwrap_or(id)
 }
 
 /// Where something is.
@@ -185,7 +179,7 @@ pub(super) fn probe(model: &Model, here: &Here<'_>, p: &Probe) -> f64 {
 fn leads(model: &Model, here: &Here<'_>, red: &str, black: &str) -> f64 {
     let put = |id: &str| match id == model.circuit.reference {
         true => CLIP,
-        false if here.suspected.contains(face(id)) => go(model, here, id),
+        false if here.suspected.contains(owner(id)) => go(model, here, id),
         false => go(model, here, id) + ORIENT,
     };
     match owner(red) == owner(black) {
