@@ -183,8 +183,8 @@ fn step(http: &Client, job: &str, view: &Value, k: usize) -> (Value, Duration, D
             post(http, &format!("{job}/reading"), &body)
         }
         "effect" => {
-            let body = json!({"part": red, "strength": "normal", "state": check["state"]});
-            post(http, &format!("{job}/effect"), &body)
+            let body = json!({"kind": "effect", "part": red, "strength": "normal", "state": check["state"]});
+            post(http, &format!("{job}/found"), &body)
         }
         "" => post(http, &format!("{job}/note"), &json!({"text": "nothing is proposed"})),
         _ => post(http, &format!("{job}/refuse"), &json!({"check": check["id"]})),

@@ -40,7 +40,7 @@ const BESIDE: usize = 3;
 const UNEXPLAINED: f64 = 0.5;
 
 /// What a case adds up to.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, Serialize, ToSchema)]
 pub struct Assessment {
     /// Ranked suspects.
     pub suspects: Vec<Suspect>,
@@ -67,12 +67,15 @@ pub struct Assessment {
     /// The leading item, when it is nearly certain.
     pub certain: Option<Certain>,
     /// Verdict of each reading by the number of its entry.
+    #[serde(skip)]
     pub judged: BTreeMap<u64, Judged>,
     /// Codes and silences of the latest scan in the order they matter.
+    #[serde(skip)]
     pub triage: Vec<Group>,
     /// Codes and silences that the technician's own doings make.
     pub own: Vec<Own>,
     /// What each verdict followed from, so that it is not worked out again.
+    #[serde(skip)]
     basis: BTreeMap<u64, Basis>,
 }
 

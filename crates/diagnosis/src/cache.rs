@@ -9,8 +9,6 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use vehicle::OperatingState;
 
-/// Room unless another is asked for, bytes.
-pub const ROOM: usize = 224 << 20;
 /// Things kept, as an estimate: a few states, many readings and pairs.
 const ABOUT: usize = 4096;
 /// What a kept thing takes beside what it holds, bytes.
@@ -106,11 +104,14 @@ pub struct Cache(Arc<Inner>);
 
 impl Default for Cache {
     fn default() -> Self {
-        Self::of(ROOM)
+        Self::of(Self::ROOM)
     }
 }
 
 impl Cache {
+    /// Room unless another is asked for, bytes.
+    pub const ROOM: usize = 224 << 20;
+
     /// A cache with room for so many bytes.
     pub fn of(bytes: usize) -> Self {
         let inner = OptionsBuilder::new()

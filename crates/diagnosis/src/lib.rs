@@ -5,29 +5,29 @@
 //! [`suspects`] groups them by what a technician would repair; [`next`] finds the
 //! check that tells most per minute.
 
-pub mod assess;
+mod assess;
 mod bytes;
-pub mod cache;
+mod cache;
 pub mod coverage;
 pub mod evidence;
 pub mod gate;
-pub mod grids;
+mod grids;
 pub mod identity;
 pub mod ledger;
-pub mod left_out;
-pub mod model;
+mod left_out;
+mod model;
 pub mod network;
 pub mod next;
-pub mod odd;
+mod odd;
 pub mod own;
-pub mod pairs;
+mod pairs;
 pub mod pasted;
-pub mod posterior;
+mod posterior;
 pub mod prior;
 pub mod roll_call;
 pub mod shared;
 pub mod sheet;
-pub mod snapshot;
+mod snapshot;
 pub mod supply;
 pub mod suspects;
 pub mod triage;
@@ -39,6 +39,8 @@ pub mod words;
 pub use assess::{Assessment, assess};
 pub use cache::Cache;
 pub use evidence::{Evidence, Finding, Present, Strength};
-pub use model::{Model, ModelError};
+pub use left_out::LeftOut;
+pub use model::{ELSEWHERE, Model, ModelError};
+pub use odd::{Odd, odd_one_out};
 pub use posterior::Posterior;
 pub use prior::{Known, Priors};

@@ -7,13 +7,12 @@ use circuit::{Instrument, Probe, fault};
 use common::{Exact, MODEL, follow, state};
 use diagnosis::evidence::Sight;
 use diagnosis::gate::{self, Standing};
-use diagnosis::left_out::LeftOut;
 use diagnosis::next::candidates::What;
 use diagnosis::next::{self, Ask, why_not};
 use diagnosis::prior::{Adjusted, Event, Known, Occurs, Recent};
 use diagnosis::trial::Bench;
-use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
-use diagnosis::{coverage, odd, shared, suspects, what_if};
+use diagnosis::{Evidence, Finding, LeftOut, Posterior, Present, Priors, Strength};
+use diagnosis::{coverage, odd_one_out, shared, suspects, what_if};
 use proptest::prelude::*;
 use vehicle::OperatingState;
 
@@ -262,12 +261,11 @@ fn the_reading_that_does_not_fit_is_named() {
         volts(&on, "M7.2", 0.05),
     ];
     let clean = Posterior::new(&MODEL, &evidence).unwrap();
-    assert_eq!(odd::odd_one_out(&MODEL, &evidence, &clean, &left_out(&evidence, &clean)), None);
+    assert_eq!(odd_one_out(&MODEL, &evidence, &clean, &left_out(&evidence, &clean)), None);
     // A probe that slipped: the relay's output at ground with the pump running.
     evidence.push(volts(&on, "K9.87", 3.1));
     let p = Posterior::new(&MODEL, &evidence).unwrap();
-    let odd =
-        odd::odd_one_out(&MODEL, &evidence, &p, &left_out(&evidence, &p)).expect("an odd one");
+    let odd = odd_one_out(&MODEL, &evidence, &p, &left_out(&evidence, &p)).expect("an odd one");
     assert_eq!((odd.evidence, odd.item.as_str()), (5, "terminal:C4.7"), "{odd:?}");
 }
 

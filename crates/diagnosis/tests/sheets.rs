@@ -110,7 +110,7 @@ fn nothing_is_drawn_of_what_is_not_there() {
 #[test]
 fn whatever_is_suspected_has_a_sheet() {
     let on = state("on");
-    for item in MODEL.items.iter().filter(|i| *i != diagnosis::model::ELSEWHERE) {
+    for item in MODEL.items.iter().filter(|i| *i != diagnosis::ELSEWHERE) {
         let s = draw(item, &on);
         // A conductor, a contact or two conductors are drawn by what carries them.
         let by_wire = ["wire:", "terminal:", "pair:"].iter().any(|k| item.starts_with(k));

@@ -196,23 +196,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{id}/effect": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Takes an effect. */
-        post: operations["effect"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/jobs/{id}/export": {
         parameters: {
             query?: never;
@@ -256,7 +239,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes what was found by hand, eye, live value or scope. */
+        /** Takes what was found by eye, hand, live value or scope, as the ledger keeps it. */
         post: operations["found"];
         delete?: never;
         options?: never;
@@ -915,6 +898,37 @@ export interface components {
             /** @description Its vehicle identification number. */
             vin: string;
         };
+        /** @description What a case adds up to. */
+        Assessment: {
+            /** @description Ranked suspects. */
+            suspects: components["schemas"]["Suspect"][];
+            /** @description Probability of every repair item above one in a thousand. */
+            halos: {
+                [key: string]: number;
+            };
+            /** @description Pieces of evidence weighed. */
+            weighed: number;
+            /**
+             * Format: double
+             * @description Uncertainty left, bits.
+             */
+            entropy_bits: number;
+            /** @description No single fault of the file explains the evidence. */
+            unexplained: boolean;
+            /** @description Two faults at once that would, likeliest first. */
+            pairs: components["schemas"]["Together"][];
+            odd?: null | components["schemas"]["OddOne"];
+            /** @description What is wrong with the vehicle by what was found: codes failing, silent modules, lost effects. */
+            symptoms: components["schemas"]["Symptom"][];
+            gate?: null | components["schemas"]["Gate"];
+            /** @description Next checks, best first. */
+            next: components["schemas"]["Check"][];
+            /** @description What else works or fails nearby, to be asked in passing. */
+            beside: components["schemas"]["Beside"][];
+            certain?: null | components["schemas"]["Certain"];
+            /** @description Codes and silences that the technician's own doings make. */
+            own: components["schemas"]["Own"][];
+        };
         /** @description Something to ask about in passing. */
         Beside: {
             /** @description The part whose effect it is. */
@@ -948,70 +962,6 @@ export interface components {
             head_terminated: boolean;
             /** @description What hangs on it. */
             limbs: components["schemas"]["Limb"][];
-        };
-        /** @description Something found without a meter. */
-        ByHand: {
-            /** @description Place or thing. */
-            at: string;
-            /** @description Whether something changed. */
-            changed: boolean;
-            /** @enum {string} */
-            kind: "moved";
-        } | {
-            /** @description Place or thing. */
-            at: string;
-            /** @description What was seen. */
-            sight: components["schemas"]["Sight"];
-            /** @enum {string} */
-            kind: "seen";
-        } | {
-            /** @description Ends of the jumper. */
-            jumper?: string[] | null;
-            /** @description Part swapped. */
-            swapped?: string | null;
-            /** @description Part whose effect was watched. */
-            part: string;
-            /** @description How it showed. */
-            strength: components["schemas"]["Strength"];
-            /** @enum {string} */
-            kind: "substituted";
-        } | {
-            /** @description Signal. */
-            signal: string;
-            /**
-             * Format: double
-             * @description Value in its unit.
-             */
-            value: number;
-            /** @enum {string} */
-            kind: "signal";
-        } | {
-            /** @description Bus. */
-            bus: string;
-            /** @description Red lead. */
-            red: string;
-            /** @description Black lead. */
-            black: string;
-            /** @description Dominant, else recessive. */
-            dominant: boolean;
-            /**
-             * Format: double
-             * @description Volts.
-             */
-            value: number;
-            /** @enum {string} */
-            kind: "level";
-        } | {
-            /** @description Bus. */
-            bus: string;
-            /** @description Sender. */
-            from: string;
-            /** @description Where it was tapped. */
-            at: string;
-            /** @description Whether they came. */
-            heard: boolean;
-            /** @enum {string} */
-            kind: "heard";
         };
         /** @description A suspect that is nearly certain. */
         Certain: {
@@ -1255,6 +1205,109 @@ export interface components {
             /** @description What is wrong. */
             detail: string;
         };
+        /** @description What was found. */
+        Finding: {
+            /** @description `volts`, `ohms` or `amps`. */
+            instrument: components["schemas"]["Instrument"];
+            /** @description Red lead, or the conductor for amps. */
+            red: string;
+            /** @description Black lead. */
+            black?: string;
+            /**
+             * Format: double
+             * @description The value in V, Ohm or A; none is over limit (OL).
+             */
+            value?: number | null;
+            /** @enum {string} */
+            kind: "reading";
+        } | {
+            /** @description The part whose effect it is. */
+            part: string;
+            /** @description How it showed. */
+            strength: components["schemas"]["Strength"];
+            /** @enum {string} */
+            kind: "effect";
+        } | {
+            /** @description Module part. */
+            module: string;
+            /** @description Code. */
+            code: string;
+            /** @description Failure type, two hexadecimal digits. */
+            failure_type: string;
+            /** @description Failing now; else it ran and passed. */
+            failing: boolean;
+            /** @enum {string} */
+            kind: "code";
+        } | {
+            /** @description Module part. */
+            module: string;
+            /** @description Whether it answered. */
+            answers: boolean;
+            /** @enum {string} */
+            kind: "answer";
+        } | {
+            /** @description Id of the signal. */
+            signal: string;
+            /**
+             * Format: double
+             * @description In the signal's unit.
+             */
+            value: number;
+            /** @enum {string} */
+            kind: "signal";
+        } | {
+            /** @description Bus. */
+            bus: string;
+            /** @description Red lead. */
+            red: string;
+            /** @description Black lead. */
+            black: string;
+            /** @description While a dominant bit is sent; else recessive. */
+            dominant: boolean;
+            /**
+             * Format: double
+             * @description Volts.
+             */
+            value: number;
+            /** @enum {string} */
+            kind: "level";
+        } | {
+            /** @description Bus. */
+            bus: string;
+            /** @description Module or bus part that sends. */
+            from: string;
+            /** @description Member where the bus is tapped. */
+            at: string;
+            /** @description Whether frames of the sender came. */
+            heard: boolean;
+            /** @enum {string} */
+            kind: "heard";
+        } | {
+            /** @description Place, connector or conductor that was moved. */
+            at: string;
+            /** @description Whether the symptom or the reading changed with it. */
+            changed: boolean;
+            /** @enum {string} */
+            kind: "moved";
+        } | {
+            /** @description Place, connector, conductor, ground point, splice or part. */
+            at: string;
+            /** @description What was seen. */
+            sight: components["schemas"]["Sight"];
+            /** @enum {string} */
+            kind: "seen";
+        } | {
+            /** @description Points that a fused jumper joined; none when a part was swapped. */
+            jumper?: string[] | null;
+            /** @description Part that was swapped with a known-good one. */
+            swapped?: string | null;
+            /** @description The part whose effect was watched. */
+            part: string;
+            /** @description How it showed then. */
+            strength: components["schemas"]["Strength"];
+            /** @enum {string} */
+            kind: "substituted";
+        };
         /** @description A reading on the sheet. */
         Flag: {
             /**
@@ -1299,7 +1352,7 @@ export interface components {
             kind: "substituted";
         };
         /** @description Something found in a state. */
-        FoundByHand: components["schemas"]["ByHand"] & {
+        Found: components["schemas"]["Finding"] & {
             state: components["schemas"]["OperatingState"];
         };
         /** @description What must be proven before a module may be named. */
@@ -1441,13 +1494,18 @@ export interface components {
         };
         /** @description A reading somebody has in mind. */
         InMind: {
-            quantity: components["schemas"]["QuantityKind"];
+            quantity: components["schemas"]["Instrument"];
             red: string;
             black?: string;
             state: components["schemas"]["OperatingState"];
             /** @description Id of a fault that is in mind too. */
             also?: string | null;
         };
+        /**
+         * @description What is measured, and with what.
+         * @enum {string}
+         */
+        Instrument: "volts" | "low_volts" | "ohms" | "amps" | "shunt" | "lamp5" | "lamp21" | "led" | "jumper";
         /** @description Identity and complaint. */
         Intake: {
             /**
@@ -1646,7 +1704,7 @@ export interface components {
         Matter: "supply" | "communication" | "circuit" | "plausibility";
         /** @description A reading to take from the meter. */
         Metered: {
-            quantity: components["schemas"]["QuantityKind"];
+            quantity: components["schemas"]["Instrument"];
             red: string;
             black?: string;
             state: components["schemas"]["OperatingState"];
@@ -1952,11 +2010,6 @@ export interface components {
             /** @description Black lead. */
             black: string;
         };
-        /**
-         * @description What a reading measures.
-         * @enum {string}
-         */
-        QuantityKind: "volts" | "ohms" | "amps" | "low_volts" | "shunt" | "lamp5" | "lamp21" | "led" | "jumper";
         /** @description A reason for or against a suspect. */
         Reason: {
             /** @description Index of the piece of evidence. */
@@ -2093,12 +2146,6 @@ export interface components {
              * @description Supply below which codes are set apart, volts.
              */
             low_below: number;
-        };
-        /** @description An effect as seen. */
-        SeenEffect: {
-            part: string;
-            strength: components["schemas"]["Strength"];
-            state: components["schemas"]["OperatingState"];
         };
         /** @description A line of the setup: `red`, `C4.7 cabin side …`. */
         SetupLine: {
@@ -2401,7 +2448,7 @@ export interface components {
         };
         /** @description A typed reading. */
         Typed: {
-            quantity: components["schemas"]["QuantityKind"];
+            quantity: components["schemas"]["Instrument"];
             red: string;
             black?: string;
             /** @description As typed: `11.8`, `0.2k`, `OL`. */
@@ -2428,7 +2475,7 @@ export interface components {
          */
         Verdict: "good" | "bad" | "cannot_tell";
         /** @description A job on the screen. What does not change with the ledger stands in [`Lists`]. */
-        View: {
+        View: components["schemas"]["Assessment"] & {
             /**
              * Format: int64
              * @description Job number.
@@ -2464,32 +2511,6 @@ export interface components {
             state: components["schemas"]["OperatingState"];
             /** @description State now, in words. */
             state_text: string;
-            /** @description Ranked suspects. */
-            suspects: components["schemas"]["Suspect"][];
-            /** @description Probability of every repair item above one in a thousand. */
-            halos: {
-                [key: string]: number;
-            };
-            /** @description Pieces of evidence weighed. */
-            weighed: number;
-            /**
-             * Format: double
-             * @description Uncertainty left, bits.
-             */
-            entropy_bits: number;
-            /** @description No single fault of the file explains the evidence. */
-            unexplained: boolean;
-            /** @description Two faults at once that would, likeliest first. */
-            pairs: components["schemas"]["Together"][];
-            odd?: null | components["schemas"]["OddOne"];
-            /** @description What is wrong with the vehicle by what was found: codes failing, silent modules, lost effects. */
-            symptoms: components["schemas"]["Symptom"][];
-            gate?: null | components["schemas"]["Gate"];
-            /** @description Next checks, best first. */
-            next: components["schemas"]["Check"][];
-            /** @description What else works or fails nearby, to be asked in passing. */
-            beside: components["schemas"]["Beside"][];
-            certain?: null | components["schemas"]["Certain"];
             /** @description Ledger rows, oldest first. */
             ledger: components["schemas"]["Row"][];
             /** @description Readings as flags on the sheet. */
@@ -2504,8 +2525,6 @@ export interface components {
             compared: components["schemas"]["Compared"][];
             /** @description After clearing: what must run before a code's absence counts. */
             watched: components["schemas"]["Watched"][];
-            /** @description Codes and silences that the technician's own doings make. */
-            own: components["schemas"]["Own"][];
             repair?: null | components["schemas"]["Repair"];
             /** @description What must be shown after the repair. */
             proofs: components["schemas"]["Proof"][];
@@ -2979,40 +2998,6 @@ export interface operations {
             };
         };
     };
-    effect: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SeenEffect"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Kept"];
-                };
-            };
-            /** @description Refused: what happened and what to do */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     export: {
         parameters: {
             query?: never;
@@ -3088,7 +3073,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FoundByHand"];
+                "application/json": components["schemas"]["Found"];
             };
         };
         responses: {

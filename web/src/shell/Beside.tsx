@@ -22,7 +22,7 @@ function Question({ asked }: { asked: Asked }) {
           className="plain px-2"
           aria-label={`${asked.name} ${word}`}
           disabled={busy !== ""}
-          onClick={() => act("effect", { part, strength, state }).catch(() => {})}
+          onClick={() => act("found", { kind: "effect", part, strength, state }).catch(() => {})}
         >
           {word}
         </button>

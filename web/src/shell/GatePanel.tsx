@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Gate, QuantityKind } from "../api/client";
+import type { Gate, Instrument } from "../api/client";
 import { useJob } from "../api/job";
 import { ByHand } from "../ui/ByHand";
 import { Measure } from "../ui/Measure";
@@ -60,7 +60,7 @@ export function GatePanel({ gate }: { gate: Gate }) {
                   {at === p.text && p.standing !== "proven" && p.quantity !== "seen" && (
                     <Measure
                       wanted={{
-                        quantity: p.quantity as QuantityKind,
+                        quantity: p.quantity as Instrument,
                         red: p.red,
                         black: p.black,
                         state: p.state,

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Check, QuantityKind } from "../api/client";
+import type { Check, Instrument } from "../api/client";
 import { useJob } from "../api/job";
 import { ByHand, type Task } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
@@ -34,7 +34,7 @@ function Answer({ check }: { check: Check }) {
       id="next-value"
       focus
       wanted={{
-        quantity: check.quantity as QuantityKind,
+        quantity: check.quantity as Instrument,
         red: check.red,
         black: check.black,
         state: check.state,

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Proof, QuantityKind } from "../api/client";
+import type { Instrument, Proof } from "../api/client";
 import { useJob } from "../api/job";
 import { ByHand } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
@@ -61,7 +61,7 @@ function ProofRow({ proof }: { proof: Proof }) {
           {proof.kind === "reading" && (
             <Measure
               wanted={{
-                quantity: proof.quantity as QuantityKind,
+                quantity: proof.quantity as Instrument,
                 red: proof.red,
                 black: proof.black,
                 state: proof.state,

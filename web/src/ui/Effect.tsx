@@ -30,7 +30,7 @@ export function Effect({ part, state }: { part: string; state: OperatingState })
             type="button"
             className="plain flex-1 px-1"
             disabled={busy !== ""}
-            onClick={() => act("effect", { part, strength, state }).catch(() => {})}
+            onClick={() => act("found", { kind: "effect", part, strength, state }).catch(() => {})}
           >
             {word}
           </button>

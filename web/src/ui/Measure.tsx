@@ -1,15 +1,15 @@
 import { type FormEvent, useEffect, useRef, useState } from "react";
-import type { OperatingState, QuantityKind } from "../api/client";
+import type { Instrument, OperatingState } from "../api/client";
 import { useJob, useLive } from "../api/job";
 
 export interface Wanted {
-  quantity: QuantityKind;
+  quantity: Instrument;
   red: string;
   black: string;
   state: OperatingState;
 }
 
-const UNITS: Record<QuantityKind, string> = {
+const UNITS: Record<Instrument, string> = {
   volts: "V",
   low_volts: "V",
   ohms: "Ω",

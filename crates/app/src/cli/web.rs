@@ -17,7 +17,7 @@ struct Place {
     #[arg(long, default_value = "vehicles")]
     vehicles: PathBuf,
     /// Memory for solved vehicles, MB; what does not fit is solved again when it is asked for.
-    #[arg(long, default_value_t = diagnosis::cache::ROOM >> 20)]
+    #[arg(long, default_value_t = diagnosis::Cache::ROOM >> 20)]
     cache: usize,
     /// Directory where solved vehicles are kept for the next start; in that of the database unless
     /// another is named.

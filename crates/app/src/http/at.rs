@@ -4,6 +4,7 @@ use super::extract::{Json, Key};
 use super::problem::Problem;
 use crate::shop::{Session, Shop, Standing};
 use axum::extract::State;
+use axum::response::{IntoResponse, Response};
 use diagnosis::Evidence;
 use diagnosis::ledger::Entry;
 use serde::Serialize;
@@ -12,6 +13,8 @@ use std::sync::Arc;
 use utoipa::ToSchema;
 
 pub(super) type Answer<T> = Result<Json<T>, Problem>;
+/// Outcome of a request that keeps something.
+pub(super) type Keeping = Result<Json<Kept>, Stop>;
 pub(super) type App = State<Arc<Shop>>;
 
 /// A job and what its ledger adds up to.
@@ -69,16 +72,50 @@ pub struct Kept {
     before: bool,
 }
 
-/// What was kept before under a key: whoever sends a request again gets the first answer.
-pub(super) async fn again(
+/// Why a request that would keep something goes no further.
+#[derive(Debug)]
+pub enum Stop {
+    /// It is refused.
+    Refused(Problem),
+    /// It was done before: whoever sends a request again gets the first answer.
+    Before(Kept),
+}
+
+impl<E: Into<Problem>> From<E> for Stop {
+    fn from(e: E) -> Self {
+        Self::Refused(e.into())
+    }
+}
+
+impl IntoResponse for Stop {
+    fn into_response(self) -> Response {
+        match self {
+            Self::Refused(problem) => problem.into_response(),
+            Self::Before(kept) => Json(kept).into_response(),
+        }
+    }
+}
+
+/// Stops where something was kept under the same key before.
+pub(super) async fn not_before(
     shop: &Arc<Shop>,
     session: &Arc<Session>,
     key: &Key,
-) -> Result<Option<Json<Kept>>, Problem> {
-    let Some(key) = key.0.clone() else { return Ok(None) };
+) -> Result<(), Stop> {
+    let Some(key) = key.0.clone() else { return Ok(()) };
     let (shop, id) = (Arc::clone(shop), session.job.id);
-    let kept = tokio::task::spawn_blocking(move || shop.store.kept(id, &key)).await??;
-    Ok(kept.map(|k| Json(Kept { number: k.last, before: true })))
+    match tokio::task::spawn_blocking(move || shop.store.kept(id, &key)).await?? {
+        Some(k) => Err(Stop::Before(Kept { number: k.last, before: true })),
+        None => Ok(()),
+    }
+}
+
+/// A job that something is done in before it is kept: it is open, and it was not done before.
+pub(super) async fn begin(shop: &Arc<Shop>, id: i64, key: &Key) -> Result<At, Stop> {
+    let here = at(shop, id).await?;
+    not_before(shop, &here.session, key).await?;
+    is_open(&here.session)?;
+    Ok(here)
 }
 
 /// Refuses to add to a job that is signed off.
@@ -95,7 +132,7 @@ pub(super) async fn append(
     session: &Arc<Session>,
     entries: Vec<Entry>,
     key: Key,
-) -> Answer<Kept> {
+) -> Keeping {
     let (shop, session) = (Arc::clone(shop), Arc::clone(session));
     let kept =
         tokio::task::spawn_blocking(move || shop.append(&session, &entries, key.0.as_deref()))
@@ -109,10 +146,8 @@ pub(super) async fn keep(
     session: &Arc<Session>,
     entries: Vec<Entry>,
     key: Key,
-) -> Answer<Kept> {
-    if let Some(kept) = again(shop, session, &key).await? {
-        return Ok(kept);
-    }
+) -> Keeping {
+    not_before(shop, session, &key).await?;
     is_open(session)?;
     append(shop, session, entries, key).await
 }
@@ -126,7 +161,7 @@ pub(super) async fn keep_evidence(
     evidence: Evidence,
     by: &str,
     key: Key,
-) -> Answer<Kept> {
+) -> Keeping {
     let evidence = Evidence { present: at.case.present, ..evidence };
     evidence.check(&at.model)?;
     before.push(Entry::Found { evidence, by: by.to_owned() });

@@ -1,13 +1,15 @@
 //! Everything a technician enters.
 
-use super::at::{Answer, App, Kept, append, at, away, is_open, keep, keep_evidence, session};
+use super::at::{
+    App, Keeping, Kept, append, at, away, begin, keep, keep_evidence, not_before, session,
+};
 use super::extract::{Json, Key, Path};
 use super::jobs::assessed;
 use super::problem::Problem;
 use crate::shop::Shop;
 use axum::extract::State;
 use circuit::Instrument;
-use diagnosis::evidence::{Finding, Present, Strength};
+use diagnosis::evidence::{Finding, Present};
 use diagnosis::gate;
 use diagnosis::ledger::{Entry, Intake};
 use diagnosis::{Evidence, Model};
@@ -75,7 +77,7 @@ pub async fn intake(
     Path(id): Path<i64>,
     key: Key,
     Json(intake): Json<Intake>,
-) -> Answer<Kept> {
+) -> Keeping {
     let here = at(&shop, id).await?;
     let checked = intake.clone();
     away(&shop, &here, move |shop, session, _| {
@@ -100,55 +102,15 @@ pub async fn symptom(
     Path(id): Path<i64>,
     key: Key,
     Json(now): Json<SymptomNow>,
-) -> Answer<Kept> {
+) -> Keeping {
     let job = session(&shop, id).await?;
     keep(&shop, &job, vec![Entry::Symptom { present: now.present }], key).await
-}
-
-/// What a reading measures.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum QuantityKind {
-    /// Volts.
-    Volts,
-    /// Ohms.
-    Ohms,
-    /// Amperes with a clamp.
-    Amps,
-    /// Volts in the low-impedance mode.
-    LowVolts,
-    /// Amperes through the meter.
-    Shunt,
-    /// A test lamp of 5 W.
-    Lamp5,
-    /// A test lamp of 21 W.
-    Lamp21,
-    /// An LED tester.
-    Led,
-    /// A fused jumper.
-    Jumper,
-}
-
-impl QuantityKind {
-    pub(super) fn instrument(self) -> Instrument {
-        match self {
-            Self::Volts => Instrument::Volts,
-            Self::Ohms => Instrument::Ohms,
-            Self::Amps => Instrument::Amps,
-            Self::LowVolts => Instrument::LowVolts,
-            Self::Shunt => Instrument::Shunt,
-            Self::Lamp5 => Instrument::Lamp5,
-            Self::Lamp21 => Instrument::Lamp21,
-            Self::Led => Instrument::Led,
-            Self::Jumper => Instrument::Jumper,
-        }
-    }
 }
 
 /// A typed reading.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct Typed {
-    quantity: QuantityKind,
+    quantity: Instrument,
     red: String,
     #[serde(default)]
     black: String,
@@ -164,9 +126,9 @@ pub async fn reading(
     Path(id): Path<i64>,
     key: Key,
     Json(typed): Json<Typed>,
-) -> Answer<Kept> {
+) -> Keeping {
     let here = at(&shop, id).await?;
-    let instrument = typed.quantity.instrument();
+    let instrument = typed.quantity;
     let wrong = |why: String| Problem::field("text", why);
     let value = match parse_quantity(&typed.text, instrument.unit())
         .map_err(|e| wrong(e.to_string()))?
@@ -182,32 +144,11 @@ pub async fn reading(
             return Err(wrong(format!(
                 "OL on {} means the range was too small; switch the meter's range and type the number",
                 instrument.unit()
-            )));
+            )).into());
         }
     };
     let finding = Finding::Reading { instrument, red: typed.red, black: typed.black, value };
     keep_evidence(&shop, &here, vec![], Evidence::new(typed.state, finding), "typed", key).await
-}
-
-/// An effect as seen.
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct SeenEffect {
-    part: String,
-    strength: Strength,
-    state: OperatingState,
-}
-
-/// Takes an effect.
-#[utoipa::path(post, path = "/api/jobs/{id}/effect", request_body = SeenEffect, responses((status = 200, body = Kept)))]
-pub async fn effect(
-    State(shop): App,
-    Path(id): Path<i64>,
-    key: Key,
-    Json(seen): Json<SeenEffect>,
-) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    let finding = Finding::Effect { part: seen.part, strength: seen.strength };
-    keep_evidence(&shop, &here, vec![], Evidence::new(seen.state, finding), "seen", key).await
 }
 
 /// A check that cannot be done.
@@ -223,9 +164,9 @@ pub async fn refuse(
     Path(id): Path<i64>,
     key: Key,
     Json(refusal): Json<Refusal>,
-) -> Answer<Kept> {
+) -> Keeping {
     if refusal.check.trim().is_empty() {
-        return Err(Problem::field("check", "say which check cannot be done"));
+        return Err(Problem::field("check", "say which check cannot be done").into());
     }
     not_longer("check", &refusal.check, LONGEST)?;
     let job = session(&shop, id).await?;
@@ -246,20 +187,21 @@ pub async fn doubt(
     Path(id): Path<i64>,
     key: Key,
     Json(doubt): Json<Doubt>,
-) -> Answer<Kept> {
+) -> Keeping {
     let job = session(&shop, id).await?;
     let entries = job.entries();
     let meant = entries.iter().find(|e| e.number == doubt.number);
     match meant.map(|e| &e.entry) {
         None => {
             let last = job.last();
-            return Err(Problem::field("number", format!("the ledger ends at entry {last}")));
+            return Err(Problem::field("number", format!("the ledger ends at entry {last}")).into());
         }
         Some(e) if !e.is_evidence() => {
             return Err(Problem::field(
                 "number",
                 format!("entry {} is no finding; only what was found can be doubted", doubt.number),
-            ));
+            )
+            .into());
         }
         Some(_) => {}
     }
@@ -280,9 +222,9 @@ pub async fn note(
     Path(id): Path<i64>,
     key: Key,
     Json(r): Json<Remark>,
-) -> Answer<Kept> {
+) -> Keeping {
     if r.text.trim().is_empty() {
-        return Err(Problem::field("text", "type the remark first"));
+        return Err(Problem::field("text", "type the remark first").into());
     }
     not_longer("text", &r.text, LONGEST)?;
     let job = session(&shop, id).await?;
@@ -303,20 +245,20 @@ pub async fn repair(
     Path(id): Path<i64>,
     key: Key,
     Json(new): Json<NewRepair>,
-) -> Answer<Kept> {
+) -> Keeping {
     not_longer("text", &new.text, LONGEST)?;
-    let here = at(&shop, id).await?;
-    is_open(&here.session)?;
+    let here = begin(&shop, id, &key).await?;
     if here.model.item(&new.item).is_none_or(|k| k + 1 == here.model.items.len()) {
         return Err(Problem::field(
             "item",
             format!("“{}” cannot be repaired; choose a suspect", new.item),
-        ));
+        )
+        .into());
     }
     if here.case.repair.as_ref().is_some_and(|r| r.item == new.item && r.text == new.text)
         && here.case.after.is_empty()
     {
-        return Err(Problem::state("this repair is written down already; prove it now"));
+        return Err(Problem::state("this repair is written down already; prove it now").into());
     }
     if gate::is_module(&here.model.circuit, &new.item) {
         let module = new.item.trim_start_matches("part:").to_owned();
@@ -329,7 +271,7 @@ pub async fn repair(
         if open > 0 && !overridden {
             return Err(Problem::state(format!(
                 "{module} is a module: {open} points are still open before it may be named. Prove them, or override with a reason"
-            )));
+            )).into());
         }
     }
     let before = assessed(&shop, &here.session).await?;
@@ -350,13 +292,14 @@ pub async fn repair(
 
 /// Signs the job off.
 #[utoipa::path(post, path = "/api/jobs/{id}/sign-off", responses((status = 200, body = Kept)))]
-pub async fn sign_off(State(shop): App, Path(id): Path<i64>, key: Key) -> Answer<Kept> {
+pub async fn sign_off(State(shop): App, Path(id): Path<i64>, key: Key) -> Keeping {
     let job = session(&shop, id).await?;
     let told = |e: &Entry| !matches!(e, Entry::Intake { .. } | Entry::State { .. });
     if !job.entries().iter().any(|e| told(&e.entry)) {
         return Err(Problem::state(
             "nothing was found or written down yet; write at least a note of why it is closed",
-        ));
+        )
+        .into());
     }
     keep(&shop, &job, vec![Entry::SignedOff], key).await
 }
@@ -374,17 +317,15 @@ pub async fn reopen(
     Path(id): Path<i64>,
     key: Key,
     Json(new): Json<Comeback>,
-) -> Answer<Kept> {
+) -> Keeping {
     if new.reason.trim().is_empty() {
-        return Err(Problem::field("reason", "say why it is opened again"));
+        return Err(Problem::field("reason", "say why it is opened again").into());
     }
     not_longer("reason", &new.reason, LONGEST)?;
     let job = session(&shop, id).await?;
-    if let Some(kept) = super::at::again(&shop, &job, &key).await? {
-        return Ok(kept);
-    }
+    not_before(&shop, &job, &key).await?;
     if !job.signed_off() {
-        return Err(Problem::state("this job is open"));
+        return Err(Problem::state("this job is open").into());
     }
     append(&shop, &job, vec![Entry::Reopened { reason: new.reason }], key).await
 }

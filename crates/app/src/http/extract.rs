@@ -1,6 +1,7 @@
 //! What comes in, refused in one way: path, query and body as [`Problem`]s that name the place.
 
 use super::problem::{Field, Problem};
+use super::strict::Strict;
 use axum::body::Bytes;
 use axum::extract::rejection::BytesRejection;
 use axum::extract::{FromRequest, FromRequestParts, OptionalFromRequest, Request};
@@ -97,21 +98,15 @@ fn too_large(e: BytesRejection) -> Problem {
 }
 
 fn parse<T: DeserializeOwned>(body: &[u8]) -> Result<T, Problem> {
-    // A list would be taken for an object with its fields in order, and an empty one for one that
-    // says nothing: that would blank what is kept.
-    if body.iter().find(|b| !b.is_ascii_whitespace()) == Some(&b'[') {
-        return Err(Problem::input("a list came where an object belongs"));
-    }
-    let mut reader = serde_json::Deserializer::from_slice(body);
-    let parsed = serde_path_to_error::deserialize(&mut reader).map_err(|e| {
+    let json: serde_json::Value = serde_json::from_slice(body).map_err(|why| {
+        Problem::form(
+            StatusCode::BAD_REQUEST,
+            format!("the body is no whole JSON document: {}", short(&why)),
+        )
+    })?;
+    serde_path_to_error::deserialize(Strict(&json)).map_err(|e| {
         let path = e.path().to_string();
         let why = e.into_inner();
-        if !why.is_data() {
-            return Problem::form(
-                StatusCode::BAD_REQUEST,
-                format!("the body is no whole JSON document: {}", short(&why)),
-            );
-        }
         let field = path.replace(['.', '['], "/").replace(']', "");
         let field = field.trim_matches('/');
         let at = if field.is_empty() {
@@ -121,11 +116,7 @@ fn parse<T: DeserializeOwned>(body: &[u8]) -> Result<T, Problem> {
         };
         let detail = short(&why);
         Problem::input(format!("{at}{detail}")).at([Field { pointer: format!("/{field}"), detail }])
-    })?;
-    reader.end().map_err(|_| {
-        Problem::form(StatusCode::BAD_REQUEST, "something follows the end of the JSON document")
-    })?;
-    Ok(parsed)
+    })
 }
 
 /// Longest reason shown, characters.
@@ -193,6 +184,8 @@ mod tests {
     #[test]
     fn a_list_is_no_object_and_half_a_document_none_at_all() {
         assert_eq!(parse::<Outer>(b" []").unwrap_err().status, 422);
+        let nested = parse::<Outer>(br#"{"list": [[]]}"#).unwrap_err();
+        assert_eq!((nested.status, nested.errors[0].pointer.as_str()), (422, "/list/0"));
         assert_eq!(parse::<Outer>(b"{\"list\": ").unwrap_err().status, 400);
         assert_eq!(parse::<Outer>(b"{} {}").unwrap_err().status, 400);
         assert_eq!(parse::<Outer>(b"{}").unwrap(), Outer { list: vec![] });

@@ -1,6 +1,6 @@
 //! Who the vehicle and its modules say they are.
 
-use super::at::{Answer, App, Kept, again, at, is_open, keep, session};
+use super::at::{Answer, App, Keeping, Kept, at, begin, keep, session};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use axum::extract::State;
@@ -12,16 +12,12 @@ use utoipa::ToSchema;
 
 /// Asks every module who it is and keeps the answers.
 #[utoipa::path(post, path = "/api/jobs/{id}/identify", responses((status = 200, body = Kept)))]
-pub async fn identify(State(shop): App, Path(id): Path<i64>, key: Key) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+pub async fn identify(State(shop): App, Path(id): Path<i64>, key: Key) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     let bench = shop.bench(id);
     let modules = bench.identify(&here.model.circuit.vehicle).await.map_err(Problem::vehicle)?;
     if modules.iter().all(|m| !m.answered) {
-        return Err(Problem::vehicle("no module answers; is the key on?"));
+        return Err(Problem::vehicle("no module answers; is the key on?").into());
     }
     keep(&shop, &here.session, vec![Entry::Identified { modules }], key).await
 }

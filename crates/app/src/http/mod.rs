@@ -13,6 +13,7 @@ pub(crate) mod problem;
 mod reasoning;
 mod scans;
 mod sheets;
+mod strict;
 mod vehicle_side;
 
 use crate::shop::Shop;
@@ -40,7 +41,6 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(entries::intake))
         .routes(routes!(entries::symptom))
         .routes(routes!(entries::reading))
-        .routes(routes!(entries::effect))
         .routes(routes!(entries::refuse))
         .routes(routes!(entries::doubt))
         .routes(routes!(entries::note))

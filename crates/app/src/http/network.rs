@@ -1,6 +1,6 @@
 //! The network: roll call.
 
-use super::at::{Answer, App, Kept, again, at, away, is_open, keep, session};
+use super::at::{Answer, App, Keeping, Kept, at, away, begin, keep, session};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use crate::roll_call::RollView;
@@ -93,12 +93,8 @@ pub async fn mark(
 
 /// Keeps what the roll call showed: each module's state becomes evidence.
 #[utoipa::path(post, path = "/api/jobs/{id}/keep-roll-call", responses((status = 200, body = Kept)))]
-pub async fn keep_roll_call(State(shop): App, Path(id): Path<i64>, key: Key) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+pub async fn keep_roll_call(State(shop): App, Path(id): Path<i64>, key: Key) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     let (call, upto) = shop
         .roll_calls
         .to_keep(id)

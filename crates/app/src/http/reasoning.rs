@@ -1,14 +1,13 @@
 //! Questions to the reasoning, and what is found with hands and eyes.
 
-use super::at::{Answer, App, Kept, at, away, keep, keep_evidence};
-use super::entries::QuantityKind;
+use super::at::{Answer, App, Keeping, Kept, at, away, keep, keep_evidence};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use crate::shop::{Shop, Standing};
 use axum::extract::State;
-use circuit::Probe;
+use circuit::{Instrument, Probe};
 use diagnosis::coverage::{self, Coverage};
-use diagnosis::evidence::{Finding, Sight, Strength};
+use diagnosis::evidence::Finding;
 use diagnosis::gate::{self, Gate};
 use diagnosis::ledger::Entry;
 use diagnosis::next::Ask;
@@ -23,100 +22,25 @@ use std::sync::Arc;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
 
-/// Something found without a meter.
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(tag = "kind", rename_all = "snake_case")]
-pub enum ByHand {
-    /// The harness moved.
-    Moved {
-        /// Place or thing.
-        at: String,
-        /// Whether something changed.
-        changed: bool,
-    },
-    /// Something looked at.
-    Seen {
-        /// Place or thing.
-        at: String,
-        /// What was seen.
-        sight: Sight,
-    },
-    /// A jumper put in, or a part swapped.
-    Substituted {
-        /// Ends of the jumper.
-        #[serde(default)]
-        jumper: Option<[String; 2]>,
-        /// Part swapped.
-        #[serde(default)]
-        swapped: Option<String>,
-        /// Part whose effect was watched.
-        part: String,
-        /// How it showed.
-        strength: Strength,
-    },
-    /// A live value.
-    Signal {
-        /// Signal.
-        signal: String,
-        /// Value in its unit.
-        value: f64,
-    },
-    /// A bus level from a scope.
-    Level {
-        /// Bus.
-        bus: String,
-        /// Red lead.
-        red: String,
-        /// Black lead.
-        black: String,
-        /// Dominant, else recessive.
-        dominant: bool,
-        /// Volts.
-        value: f64,
-    },
-    /// Frames of a member looked for at another.
-    Heard {
-        /// Bus.
-        bus: String,
-        /// Sender.
-        from: String,
-        /// Where it was tapped.
-        at: String,
-        /// Whether they came.
-        heard: bool,
-    },
-}
-
 /// Something found in a state.
 #[derive(Debug, Deserialize, ToSchema)]
-pub struct FoundByHand {
+pub struct Found {
     #[serde(flatten)]
-    found: ByHand,
+    finding: Finding,
     state: OperatingState,
 }
 
-/// Takes what was found by hand, eye, live value or scope.
-#[utoipa::path(post, path = "/api/jobs/{id}/found", request_body = FoundByHand, responses((status = 200, body = Kept)))]
+/// Takes what was found by eye, hand, live value or scope, as the ledger keeps it.
+#[utoipa::path(post, path = "/api/jobs/{id}/found", request_body = Found, responses((status = 200, body = Kept)))]
 pub async fn found(
     State(shop): App,
     Path(id): Path<i64>,
     key: Key,
-    Json(new): Json<FoundByHand>,
-) -> Answer<Kept> {
+    Json(new): Json<Found>,
+) -> Keeping {
     let here = at(&shop, id).await?;
-    let finding = match new.found {
-        ByHand::Moved { at, changed } => Finding::Moved { at, changed },
-        ByHand::Seen { at, sight } => Finding::Seen { at, sight },
-        ByHand::Substituted { jumper, swapped, part, strength } => {
-            Finding::Substituted { jumper, swapped, part, strength }
-        }
-        ByHand::Signal { signal, value } => Finding::Signal { signal, value },
-        ByHand::Level { bus, red, black, dominant, value } => {
-            Finding::Level { bus, red, black, dominant, value }
-        }
-        ByHand::Heard { bus, from, at, heard } => Finding::Heard { bus, from, at, heard },
-    };
-    keep_evidence(&shop, &here, vec![], Evidence::new(new.state, finding), "seen", key).await
+    let evidence = Evidence::new(new.state, new.finding);
+    keep_evidence(&shop, &here, vec![], evidence, "seen", key).await
 }
 
 /// The technician's own weight for a suspect.
@@ -126,20 +50,21 @@ pub async fn adjust(
     Path(id): Path<i64>,
     key: Key,
     Json(adjusted): Json<Adjusted>,
-) -> Answer<Kept> {
+) -> Keeping {
     let here = at(&shop, id).await?;
     if here.model.item(&adjusted.item).is_none() {
         let why = format!("“{}” is no suspect of this vehicle", adjusted.item);
-        return Err(Problem::field("item", why));
+        return Err(Problem::field("item", why).into());
     }
     if !(0.01..=100.0).contains(&adjusted.factor) {
-        return Err(Problem::field("factor", "a weight is between 0.01 and 100 times"));
+        return Err(Problem::field("factor", "a weight is between 0.01 and 100 times").into());
     }
     if adjusted.reason.trim().is_empty() && adjusted.factor != 1.0 {
         return Err(Problem::field(
             "reason",
             "say why: the reason stands in the ledger and the report",
-        ));
+        )
+        .into());
     }
     keep(&shop, &here.session, vec![Entry::Adjusted { adjusted }], key).await
 }
@@ -158,14 +83,14 @@ pub async fn overrule(
     Path(id): Path<i64>,
     key: Key,
     Json(new): Json<Override>,
-) -> Answer<Kept> {
+) -> Keeping {
     if new.reason.trim().is_empty() {
-        return Err(Problem::field("reason", "say why: the reason goes into the report"));
+        return Err(Problem::field("reason", "say why: the reason goes into the report").into());
     }
     let here = at(&shop, id).await?;
     if !gate::is_module(&here.model.circuit, &format!("part:{}", new.module)) {
         let why = format!("“{}” is no module of this vehicle", new.module);
-        return Err(Problem::field("module", why));
+        return Err(Problem::field("module", why).into());
     }
     let entry = Entry::Overridden { module: new.module, reason: new.reason };
     keep(&shop, &here.session, vec![entry], key).await
@@ -199,7 +124,7 @@ async fn ask<T: Send + 'static>(
 /// A reading somebody has in mind.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct InMind {
-    quantity: QuantityKind,
+    quantity: Instrument,
     red: String,
     #[serde(default)]
     black: String,
@@ -226,11 +151,7 @@ pub async fn what_if(
     Json(wanted): Json<InMind>,
 ) -> Answer<Thought> {
     ask(shop, id, move |k| {
-        let probe = Probe {
-            instrument: wanted.quantity.instrument(),
-            red: wanted.red,
-            black: wanted.black,
-        };
+        let probe = Probe { instrument: wanted.quantity, red: wanted.red, black: wanted.black };
         let list = suspects::suspects(&k.at.model, &k.priors, &k.evidence, &k.posterior, 4)?;
         let reads =
             what_if::what_if(&k.at.model, &wanted.state, &probe, &list, wanted.also.as_deref())?;

@@ -1,6 +1,6 @@
 //! Codes: scanning with progress, stopping, clearing, and asking again.
 
-use super::at::{Answer, App, Kept, again, append, at, away, is_open, keep, session};
+use super::at::{Answer, App, Keeping, Kept, append, at, away, begin, keep, session};
 use super::extract::{Json, Key, Path, Query};
 use super::problem::{Field, Problem};
 use super::vehicle_side::{at_rest, rest};
@@ -101,12 +101,8 @@ pub async fn scan(
     Path(id): Path<i64>,
     key: Key,
     wanted: Option<Json<Modules>>,
-) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     let model = &here.model;
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
     let others: Vec<ScannedModule> = match (wanted.modules.is_empty(), here.case.scans.last()) {
@@ -120,7 +116,7 @@ pub async fn scan(
     modules.sort_by_key(|m| model.circuit.part(&m.module));
     if modules.iter().all(|m| !m.asked) {
         let why = modules.first().map_or("no module could be asked", |m| m.trouble.as_str());
-        return Err(Problem::vehicle(why));
+        return Err(Problem::vehicle(why).into());
     }
     // The state may have been noted meanwhile.
     let state = at(&shop, id).await?.case.state.clone();
@@ -155,17 +151,13 @@ pub async fn clear(
     Path(id): Path<i64>,
     key: Key,
     wanted: Option<Json<Modules>>,
-) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     let (model, case) = (&here.model, &here.case);
     let wanted = wanted.map(|w| w.0).unwrap_or_default();
     let kept = case.scans.last().map(|s| s.number);
     if kept.is_none() || case.cleared() > kept {
-        return Err(Problem::state("scan first: codes are kept before they are cleared"));
+        return Err(Problem::state("scan first: codes are kept before they are cleared").into());
     }
     if !wanted.anyway
         && let Some(scan) = case.scans.last()
@@ -178,7 +170,7 @@ pub async fn clear(
         results.map_err(Problem::vehicle)?.into_iter().partition(|(_, e)| e.is_none());
     if done.is_empty() {
         let why: Vec<String> = failed.into_iter().filter_map(|(_, e)| e).collect();
-        return Err(Problem::vehicle(why.join("; ")));
+        return Err(Problem::vehicle(why.join("; ")).into());
     }
     let entry = Entry::Cleared { modules: done.into_iter().map(|(m, _)| m).collect() };
     keep(&shop, &here.session, vec![entry], key).await
@@ -276,12 +268,8 @@ pub async fn rescan(
     Path(id): Path<i64>,
     key: Key,
     Json(wanted): Json<Again>,
-) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     let (model, case) = (&here.model, &here.case);
     let note = async |entry| append(&shop, &here.session, vec![entry], Key::default()).await;
     let vehicle = &model.circuit.vehicle;
@@ -363,14 +351,14 @@ pub async fn typed_codes(
     Path(id): Path<i64>,
     key: Key,
     Json(typed): Json<TypedCodes>,
-) -> Answer<Kept> {
+) -> Keeping {
     let here = at(&shop, id).await?;
     let v = &here.model.circuit.vehicle;
     let known = |module: &str| crate::bench::modules(v).any(|(p, _)| p.id == module);
     let named = typed.codes.iter().map(|c| &c.module).chain(&typed.silent);
     if let Some(other) = named.into_iter().find(|m| !known(m)) {
         let why = format!("there is no module “{other}”; choose the module of each code first");
-        return Err(Problem::input(why));
+        return Err(Problem::input(why).into());
     }
     let whole = |c: &&TypedCode| {
         let failure_type = if c.failure_type.is_empty() { "00" } else { &c.failure_type };
@@ -381,10 +369,10 @@ pub async fn typed_codes(
         let why = format!(
             "“{code} {kind}” is no code: a letter P, C, B or U, four digits, and a failure type of two"
         );
-        return Err(Problem::field("codes", why));
+        return Err(Problem::field("codes", why).into());
     }
     if typed.codes.is_empty() && typed.silent.is_empty() {
-        return Err(Problem::input("no code and no silent module; type or paste some first"));
+        return Err(Problem::input("no code and no silent module; type or paste some first").into());
     }
     let modules = crate::bench::modules(v)
         .map(|(p, _)| {

@@ -1,11 +1,11 @@
 //! What touches the vehicle: link, meter, hands.
 
-use super::at::{Answer, App, Kept, again, at, away, is_open, keep, keep_evidence};
-use super::entries::QuantityKind;
+use super::at::{Answer, App, Keeping, Kept, at, away, begin, is_open, keep, keep_evidence};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use crate::view::{self, SupplyRow};
 use axum::extract::State;
+use circuit::Instrument;
 use diagnosis::Evidence;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::Entry;
@@ -74,7 +74,7 @@ pub async fn state(
     Path(id): Path<i64>,
     key: Key,
     Json(wanted): Json<Wanted>,
-) -> Answer<Kept> {
+) -> Keeping {
     let here = at(&shop, id).await?;
     here.model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
@@ -111,12 +111,12 @@ pub async fn drive(
     Path(id): Path<i64>,
     key: Key,
     Json(d): Json<Drive>,
-) -> Answer<Kept> {
+) -> Keeping {
     let here = at(&shop, id).await?;
     let vehicle = &here.model.circuit.vehicle;
     if vehicle.outputs.iter().all(|o| o.id != d.output) {
         let why = format!("there is no output “{}” in this vehicle", d.output);
-        return Err(Problem::field("output", why));
+        return Err(Problem::field("output", why).into());
     }
     // Giving back is never refused.
     if d.on {
@@ -142,7 +142,7 @@ pub async fn drive(
 /// A reading to take from the meter.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct Metered {
-    quantity: QuantityKind,
+    quantity: Instrument,
     red: String,
     #[serde(default)]
     black: String,
@@ -156,15 +156,11 @@ pub async fn meter(
     Path(id): Path<i64>,
     key: Key,
     Json(m): Json<Metered>,
-) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     here.model.circuit.check_state(&m.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
-    let instrument = m.quantity.instrument();
+    let instrument = m.quantity;
     let vehicle = &here.model.circuit.vehicle;
     if bench.has_hands() {
         bench.bring_into(vehicle, &m.state).await.map_err(Problem::vehicle)?;
@@ -209,16 +205,12 @@ pub async fn look(
     Path(id): Path<i64>,
     key: Key,
     Json(l): Json<LookAt>,
-) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     here.model.circuit.check_state(&l.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     if !bench.has_hands() {
-        return Err(Problem::input("look yourself and say: normal, weak or nothing"));
+        return Err(Problem::input("look yourself and say: normal, weak or nothing").into());
     }
     let vehicle = &here.model.circuit.vehicle;
     bench.bring_into(vehicle, &l.state).await.map_err(Problem::vehicle)?;
@@ -274,15 +266,11 @@ pub async fn by_hands(
     Path(id): Path<i64>,
     key: Key,
     Json(wanted): Json<ForHands>,
-) -> Answer<Kept> {
-    let here = at(&shop, id).await?;
-    if let Some(kept) = again(&shop, &here.session, &key).await? {
-        return Ok(kept);
-    }
-    is_open(&here.session)?;
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
     let bench = shop.bench(id);
     if !bench.has_hands() {
-        return Err(Problem::input("do it yourself and say what you found"));
+        return Err(Problem::input("do it yourself and say what you found").into());
     }
     let vehicle = &here.model.circuit.vehicle;
     let mut before = Vec::new();

@@ -4,7 +4,7 @@ use super::digest::unreadable;
 use super::error::ShopError;
 use super::{Shop, lock, now};
 use crate::view::shown::Shown;
-use diagnosis::assess::Assessment;
+use diagnosis::Assessment;
 use diagnosis::ledger::{Case, Entry, Numbered};
 use diagnosis::{Known, Model};
 use std::collections::BTreeSet;

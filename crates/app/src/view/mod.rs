@@ -19,16 +19,11 @@ pub use stages::Stage;
 pub use supply::{SupplyRow, supply};
 
 use crate::shop::{Assessed, Standing};
-use diagnosis::assess::{Assessment, Certain, OddOne, Symptom, Together};
+use diagnosis::Assessment;
 use diagnosis::evidence::Present;
-use diagnosis::gate::Gate;
 use diagnosis::ledger::{Entry, Intake, Repair};
-use diagnosis::next::{Beside, Check};
-use diagnosis::own::Own;
-use diagnosis::suspects::Suspect;
 use diagnosis::words;
 use serde::Serialize;
-use std::collections::BTreeMap;
 use utoipa::ToSchema;
 use vehicle::{OperatingState, vin};
 
@@ -61,30 +56,9 @@ pub struct View {
     pub state: OperatingState,
     /// State now, in words.
     pub state_text: String,
-    /// Ranked suspects.
-    pub suspects: Vec<Suspect>,
-    /// Probability of every repair item above one in a thousand.
-    pub halos: BTreeMap<String, f64>,
-    /// Pieces of evidence weighed.
-    pub weighed: usize,
-    /// Uncertainty left, bits.
-    pub entropy_bits: f64,
-    /// No single fault of the file explains the evidence.
-    pub unexplained: bool,
-    /// Two faults at once that would, likeliest first.
-    pub pairs: Vec<Together>,
-    /// The piece of evidence without which the rest is explained.
-    pub odd: Option<OddOne>,
-    /// What is wrong with the vehicle by what was found: codes failing, silent modules, lost effects.
-    pub symptoms: Vec<Symptom>,
-    /// What a module at the head of the suspects must have proven before it may be named.
-    pub gate: Option<Gate>,
-    /// Next checks, best first.
-    pub next: Vec<Check>,
-    /// What else works or fails nearby, to be asked in passing.
-    pub beside: Vec<Beside>,
-    /// The leading item, when it is nearly certain.
-    pub certain: Option<Certain>,
+    /// What the ledger adds up to.
+    #[serde(flatten)]
+    pub assessment: Assessment,
     /// Ledger rows, oldest first.
     pub ledger: Vec<Row>,
     /// Readings as flags on the sheet.
@@ -101,8 +75,6 @@ pub struct View {
     pub compared: Vec<Compared>,
     /// After clearing: what must run before a code's absence counts.
     pub watched: Vec<Watched>,
-    /// Codes and silences that the technician's own doings make.
-    pub own: Vec<Own>,
     /// The repair.
     pub repair: Option<Repair>,
     /// What must be shown after the repair.
@@ -132,18 +104,7 @@ pub fn view(at: &Standing, latest: Option<&Assessed>, fresh: bool) -> View {
         present: case.present,
         state_text: words::state(model, &case.state),
         state: case.state.clone(),
-        suspects: a.suspects.clone(),
-        halos: a.halos.clone(),
-        weighed: a.weighed,
-        entropy_bits: a.entropy_bits,
-        unexplained: a.unexplained,
-        pairs: a.pairs.clone(),
-        odd: a.odd.clone(),
-        symptoms: a.symptoms.clone(),
-        gate: a.gate.clone(),
-        next: a.next.clone(),
-        beside: a.beside.clone(),
-        certain: a.certain.clone(),
+        assessment: a.clone(),
         flags: rows::flags(at, a),
         scan: scan::scan(model, case, a),
         identification: identity::identification(model, case),
@@ -151,7 +112,6 @@ pub fn view(at: &Standing, latest: Option<&Assessed>, fresh: bool) -> View {
         scans: scan::scans(model, case),
         compared: scan::compared(case),
         watched: scan::watched(model, case),
-        own: a.own.clone(),
         repair: case.repair.clone(),
         proofs: proofs::proofs(model, case, a),
         signed_off: case.signed_off,

@@ -4,6 +4,7 @@ use super::Shown;
 use crate::elements::fuse::BLOWS_AT;
 use crate::law::Law;
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 /// Input resistance of a digital voltmeter, ohms.
 pub const VOLTMETER_OHMS: f64 = 10e6;
@@ -25,7 +26,9 @@ const LAMP_VOLTS: f64 = 12.0;
 const LED_AMPS: f64 = 0.02;
 
 /// What is measured, and with what.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, ToSchema,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum Instrument {
     /// Volts between two points, ten megohms.

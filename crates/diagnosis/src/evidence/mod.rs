@@ -73,7 +73,7 @@ pub enum Sight {
 }
 
 /// What was found.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum Finding {
     /// A meter reading.

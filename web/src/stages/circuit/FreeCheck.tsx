@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { QuantityKind } from "../../api/client";
+import type { Instrument } from "../../api/client";
 import { useJob } from "../../api/job";
 import { Measure } from "../../ui/Measure";
 import { Harness } from "./Harness";
@@ -52,7 +52,7 @@ export function FreeCheck({ at, pins }: { at: string; pins: ReadPoint[] }) {
 /** Any reading, anywhere, in the state as it is. */
 function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
   const { view } = useJob();
-  const [quantity, setQuantity] = useState<QuantityKind>("volts");
+  const [quantity, setQuantity] = useState<Instrument>("volts");
   const [red, setRed] = useState(at);
   const [black, setBlack] = useState(view.reference);
   const [seen, setSeen] = useState(at);
@@ -79,7 +79,7 @@ function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
           <select
             className="field"
             value={quantity}
-            onChange={(e) => setQuantity(e.target.value as QuantityKind)}
+            onChange={(e) => setQuantity(e.target.value as Instrument)}
           >
             <option value="volts">V</option>
             <option value="ohms">Ω</option>

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Coverage, QuantityKind } from "../../api/client";
+import type { Coverage, Instrument } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
 import { Measure } from "../../ui/Measure";
 import { Covers } from "./Covers";
@@ -46,7 +46,7 @@ export function Insulation() {
                   ohms from <span className="num">{c.reading.red}</span> to{" "}
                   <span className="num">{c.reading.black}</span>
                 </p>
-                <Measure wanted={{ ...c.reading, quantity: c.reading.quantity as QuantityKind }} />
+                <Measure wanted={{ ...c.reading, quantity: c.reading.quantity as Instrument }} />
               </div>
             )
           }
