@@ -407,3 +407,25 @@ pub async fn typed_codes(
     let state = at(&shop, id).await?.case.state.clone();
     keep(&shop, &here.session, vec![Entry::Scan { state, modules }], key).await
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_could_not_be_read_is_not_cleared_unasked() {
+        let module = |id: &str, unread: &str| ScannedModule {
+            module: id.to_owned(),
+            answered: true,
+            asked: true,
+            trouble: String::new(),
+            unexpected: false,
+            codes: vec![ReadCode { unread: unread.to_owned(), ..ReadCode::default() }],
+        };
+        assert!(nothing_unread(&[module("A1", "")]).is_ok());
+        let modules = [module("A1", ""), module("A2", "the record has an unknown identifier")];
+        let refused = nothing_unread(&modules).unwrap_err();
+        assert_eq!((refused.status, refused.errors[0].pointer.as_str()), (409, "/anyway"));
+        assert!(refused.detail.contains("A2") && !refused.detail.contains("A1"), "{refused:?}");
+    }
+}
