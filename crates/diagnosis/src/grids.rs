@@ -8,7 +8,7 @@ use circuit::Fault;
 use std::collections::HashMap;
 
 /// How unsure a fault without a number is of what it does, as a share: the parts' tolerance.
-const NO_NUMBER: f64 = 0.08;
+pub(crate) const NO_NUMBER: f64 = 0.08;
 /// How unsure a fault is whose grid is not known, as a share.
 const SOME_NUMBER: f64 = 0.25;
 /// Standard deviation that covers a step of a grid, as a share of the step's logarithm.
@@ -27,6 +27,8 @@ pub struct Grids {
     pub of: Vec<Option<usize>>,
     /// How unsure each hypothesis is of its number, as a share.
     pub share: Vec<f64>,
+    /// Natural logarithm of each hypothesis' number; 0 where it has none.
+    pub at: Vec<f64>,
     /// Hypotheses of each grid, numbers rising.
     pub members: Vec<Vec<usize>>,
 }
@@ -60,6 +62,26 @@ impl Grids {
         }
     }
 
+    /// The numbers a hypothesis stands for: from half the way to the one below it up to half the way to
+    /// the one above, as natural logarithms. None where it is the only one of its kind.
+    pub fn cell(&self, h: usize) -> Option<(f64, f64)> {
+        let members = &self.members[self.of[h]?];
+        let k = members.iter().position(|m| *m == h)?;
+        let half = |a: usize, b: usize| 0.5 * (self.at[members[b]] - self.at[members[a]]);
+        let above = members.get(k + 1).map(|_| half(k, k + 1));
+        let below = k.checked_sub(1).map(|j| half(j, k));
+        let (below, above) = (below.or(above)?, above.or(below)?);
+        Some((self.at[h] - below, self.at[h] + above))
+    }
+
+    /// The hypothesis with the number next above, or next below, or failing that on the other side.
+    pub fn next(&self, h: usize, above: bool) -> Option<usize> {
+        let members = &self.members[self.of[h]?];
+        let k = members.iter().position(|m| *m == h)?;
+        let (below, beyond) = (k.checked_sub(1).map(|j| members[j]), members.get(k + 1).copied());
+        if above { beyond.or(below) } else { below.or(beyond) }
+    }
+
     /// Of hypotheses in their order.
     pub fn of(faults: &[Fault]) -> Self {
         let mut grids = Self { share: faults.iter().map(share_of).collect(), ..Self::default() };
@@ -76,6 +98,7 @@ impl Grids {
                 grid
             }));
         }
+        grids.at = numbers.iter().map(|n: &f64| if *n > 0.0 { n.ln() } else { 0.0 }).collect();
         for members in &mut grids.members {
             members.sort_by(|a, b| numbers[*a].total_cmp(&numbers[*b]));
             let step = |a: usize, b: usize| (numbers[b] / numbers[a]).ln();

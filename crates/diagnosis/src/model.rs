@@ -112,7 +112,12 @@ impl Predictions {
         heard.or_else(|| self.fault(h))
     }
 
-    /// The same of every hypothesis.
+    /// Whether it was worked out who is heard under a hypothesis.
+    pub fn is_heard_known(&self, h: usize) -> bool {
+        self.heard.get(h).is_some()
+    }
+
+    /// What every hypothesis predicts so.
     pub fn all_heard(&self) -> impl Iterator<Item = &Snapshot> {
         (0..self.faults.len()).map(|h| self.heard(h).unwrap_or(&self.healthy))
     }
@@ -533,6 +538,11 @@ impl Model {
         made: &Arc<T>,
     ) {
         self.cache.put(wanted(self.id), made);
+    }
+
+    /// Whether a hypothesis lies on a bus that a tester talks over.
+    pub(crate) fn is_on_bus(&self, h: usize) -> bool {
+        self.on_bus[h]
     }
 
     /// Hypotheses of a repair item, by its number.

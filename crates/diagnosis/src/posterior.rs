@@ -2,9 +2,11 @@
 
 use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, moments};
 use crate::model::{Model, ModelError};
+use crate::number::{At, Readings};
 use crate::pairs::{self, Pair};
 use crate::prior::Priors;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
 
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
@@ -34,6 +36,8 @@ pub struct Posterior {
     pub moments: Vec<Moment>,
     /// Log of the evidence's probability under the whole model.
     pub surprise: f64,
+    /// Where the numbers of hypotheses lie that readings tell the number of.
+    pub(crate) numbers: Arc<HashMap<usize, At>>,
     /// Logs of the weights, not normalised.
     logs: Vec<f64>,
 }
@@ -65,6 +69,9 @@ pub struct Live {
 /// Logarithms are added as whole multiples of this, so that the order of the evidence cannot
 /// matter even in the last bit.
 const STEP: f64 = 1.0 / (1u64 << 36) as f64;
+/// What is this much less likely than the likeliest by each reading alone is not helped by all of them
+/// agreeing upon a number, natural log.
+const HOPELESS: f64 = 30.0;
 /// What is less likely than this is impossible.
 const LEAST_LOG: f64 = -1e5;
 
@@ -126,11 +133,26 @@ impl Posterior {
             elsewhere += steps(beyond.log(l));
         }
         let known = (1.0 - ELSEWHERE_PRIOR).ln();
+        let both = |h: usize, sum: &[i64; 2]| {
+            [(&priors.steady_log, sum[0]), (&priors.wavering_log, sum[1])]
+                .map(|(prior, sum)| prior[h] + known + sum as f64 * STEP)
+        };
+        let most = |[s, w]: [f64; 2]| s.max(w);
+        let best = sums.iter().enumerate().map(|(h, sum)| most(both(h, sum)));
+        let least = best.fold(f64::NEG_INFINITY, f64::max) - HOPELESS;
+        let readings = Readings::of(model, &moments);
+        let mut numbers = HashMap::new();
         let mut steady = Vec::with_capacity(n);
         let mut logs = Vec::with_capacity(n + 1);
-        for (h, sum) in sums.iter().enumerate() {
-            let s = priors.steady_log[h] + known + sum[0] as f64 * STEP;
-            let w = priors.wavering_log[h] + known + sum[1] as f64 * STEP;
+        for (h, sum) in sums.iter_mut().enumerate() {
+            if most(both(h, sum)) > least
+                && let Some(agreed) = readings.agree(h)
+            {
+                sum[0] += steps(agreed.steady);
+                sum[1] += steps(agreed.wavering);
+                numbers.insert(h, agreed.at);
+            }
+            let [s, w] = both(h, sum);
             let most = s.max(w);
             let both = match most.is_finite() {
                 true => most + ((s - most).exp() + (w - most).exp()).ln(),
@@ -147,6 +169,7 @@ impl Posterior {
             items: Vec::new(),
             moments,
             surprise: 0.0,
+            numbers: Arc::new(numbers),
             logs,
         };
         posterior.take_in(model, &[]);

@@ -56,7 +56,7 @@ impl Device for Contact {
         out.extend(Failure::grid(
             "contact_series",
             0.4,
-            &[1.0, 10.0, 1000.0],
+            &[0.3, 1.0, 3.0, 10.0, 30.0, 100.0, 300.0, 1e3, 1e4],
             number,
             |r| format!("a contact worn, {}", ohms_text(r)),
             |r| Local::Series(0, r),

@@ -41,7 +41,7 @@ impl Device for Generator {
         let mut out = Failure::grid(
             "diode_open",
             0.3,
-            &[3.0],
+            &[1.5, 3.0, 6.0],
             number,
             |n| format!("rectifier diodes open, 1/{n} of its current"),
             |n| {

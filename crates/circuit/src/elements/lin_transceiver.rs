@@ -54,7 +54,7 @@ impl Device for LinTransceiver {
         out.extend(Failure::grid(
             "drags",
             0.3,
-            &[150.0, 600.0],
+            &[50.0, 150.0, 300.0, 600.0],
             number,
             |r| format!("drags the LIN line, {} to ground", ohms_text(r)),
             |r| Local::Law(1, Law::Ohms(r)),

@@ -63,7 +63,7 @@ impl Device for Potentiometer {
         out.extend(Failure::grid(
             "shorted_track",
             0.2,
-            &[20.0, 200.0],
+            &[20.0, 60.0, 200.0, 600.0],
             number,
             |r| format!("track shorted to {}", ohms_text(r)),
             |r| Local::Law(1, Law::Ohms(r)),

@@ -64,7 +64,7 @@ impl Device for Ratiometric {
         let mut out = Failure::grid(
             "loads_supply",
             0.6,
-            &[5.0, 20.0, 60.0],
+            &[2.5, 5.0, 10.0, 20.0, 40.0, 80.0],
             number,
             |r| format!("loads its supply, {} inside", ohms_text(r)),
             |r| Local::Law(0, Law::Ohms(r)),
@@ -90,7 +90,7 @@ impl Device for Ratiometric {
         out.extend(Failure::grid(
             "offset",
             0.4,
-            &[0.3, 3.0],
+            &[0.3, 0.6, 1.7, 3.0],
             number,
             |n| format!("output shifted, its lower resistor {n} times its value"),
             |n| {

@@ -42,7 +42,7 @@ impl Device for Reference {
         let mut out = Failure::grid(
             "sagging",
             0.1,
-            &[3.5],
+            &[2.0, 3.5, 4.5],
             number,
             |v| format!("reference sags to {v} V"),
             |v| Local::Law(0, self.regulating_at(v)),

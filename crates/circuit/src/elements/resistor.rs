@@ -24,7 +24,7 @@ impl Device for Resistor {
         let mut out = Failure::grid(
             "drifted",
             0.2,
-            &[5.0],
+            &[0.2, 0.5, 2.0, 5.0],
             number,
             |n| format!("{n} times its value"),
             |n| Local::Law(0, Law::Ohms(self.0 * n)),

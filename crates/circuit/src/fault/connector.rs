@@ -6,7 +6,7 @@ use crate::law::Law;
 use vehicle::Connector;
 
 /// Leakage between two neighbouring cavities of a wet connector tried, ohms: salt water to damp dirt.
-const LEAKS: [f64; 4] = [150.0, 1e3, 6.8e3, 47e3];
+const LEAKS: [f64; 6] = [150.0, 470.0, 1.5e3, 4.7e3, 15e3, 47e3];
 /// What the same water has done to each terminal, ohms.
 const CORRODED: f64 = 0.3;
 /// Share of each mode, divided among its resistances and pairs of cavities.

@@ -70,11 +70,11 @@ pub(crate) fn series_ohms(sound: f64) -> &'static [f64] {
 }
 
 /// Resistances to ground tried, ohms.
-pub const BRIDGE_OHMS: [f64; 4] = [0.05, 5.0, 100.0, 2e3];
+pub const BRIDGE_OHMS: [f64; 7] = [0.05, 0.5, 5.0, 22.0, 100.0, 470.0, 2e3];
 /// Resistances to a permanent supply tried, ohms.
-pub const SUPPLY_OHMS: [f64; 2] = [0.1, 220.0];
+pub const SUPPLY_OHMS: [f64; 5] = [0.1, 2.2, 22.0, 220.0, 2.2e3];
 /// Resistances between two conductors tried, ohms.
-pub const PAIR_OHMS: [f64; 3] = [0.1, 22.0, 1e3];
+pub const PAIR_OHMS: [f64; 5] = [0.1, 2.2, 22.0, 150.0, 1e3];
 /// Knee currents of a constriction tried, amperes; its cold resistance is fixed.
 pub const KNEE_AMPS: [f64; 5] = [0.25, 0.4, 0.63, 1.0, 1.6];
 /// Cold resistance of a constriction, ohms.

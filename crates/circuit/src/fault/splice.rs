@@ -5,7 +5,7 @@ use crate::compile::Circuit;
 use crate::law::Law;
 
 /// Resistances of a corroded leg tried, ohms.
-const GRID: [f64; 5] = [0.22, 1.0, 4.7, 47.0, 1e3];
+const GRID: [f64; 8] = [0.1, 0.22, 0.47, 1.0, 4.7, 22.0, 100.0, 1e3];
 /// Share of each mode of a leg, divided among its resistances.
 const OPEN: f64 = 0.33;
 const SERIES: f64 = 0.67;

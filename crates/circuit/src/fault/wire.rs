@@ -16,8 +16,11 @@ pub(super) fn generate(circuit: &Circuit, w: usize, out: &mut Vec<Fault>) {
     for ohms in series_ohms(circuit.sound_ohms(circuit.wire_branch[w])) {
         out.extend(make(circuit, w, "series", Some(*ohms)));
     }
-    for ohms in BRIDGE_OHMS {
-        out.extend(make(circuit, w, "ground", Some(ohms)));
+    // The chafed spot lies near the one end or the other: a clamp in between tells which.
+    for mode in ["ground", "ground_far"] {
+        for ohms in BRIDGE_OHMS {
+            out.extend(make(circuit, w, mode, Some(ohms)));
+        }
     }
     for ohms in SUPPLY_OHMS {
         out.extend(make(circuit, w, "supply", Some(ohms)));
@@ -37,11 +40,15 @@ pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>)
             SERIES / series_ohms(sound).len() as f64,
             format!("series resistance {}", ohms_text(r)),
         ),
-        ("ground", Some(r)) => (
-            Change::Bridge(circuit.branches[branch].from, 0, r),
-            GROUND / BRIDGE_OHMS.len() as f64,
-            format!("chafed to ground through {}", ohms_text(r)),
-        ),
+        ("ground" | "ground_far", Some(r)) => {
+            let b = &circuit.branches[branch];
+            let (at, end) = if mode == "ground" { (b.from, &wire.from) } else { (b.to, &wire.to) };
+            (
+                Change::Bridge(at, 0, r),
+                0.5 * GROUND / BRIDGE_OHMS.len() as f64,
+                format!("chafed to ground near {end}, through {}", ohms_text(r)),
+            )
+        }
         ("supply", Some(r)) => (
             Change::Bridge(circuit.branches[branch].to, circuit.supply?, r),
             SUPPLY / SUPPLY_OHMS.len() as f64,

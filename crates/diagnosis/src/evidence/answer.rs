@@ -16,10 +16,10 @@ const MISSED_UNTOUCHED: f64 = 2e-4;
 const MOVED_VOLTS: f64 = 0.02;
 
 /// The nodes at the pins of a module, with their voltages on a sound vehicle.
-pub(super) struct Pins(Vec<(usize, f64)>);
+pub(crate) struct Pins(Vec<(usize, f64)>);
 
 impl Pins {
-    pub(super) fn of(model: &Model, part: usize, sound: &Snapshot) -> Self {
+    pub(crate) fn of(model: &Model, part: usize, sound: &Snapshot) -> Self {
         let c = &model.circuit;
         let branches = c.part_devices[part].iter().flat_map(|d| &c.devices[*d].branches);
         let mut nodes: Vec<usize> =
@@ -30,14 +30,14 @@ impl Pins {
     }
 
     /// Whether a hypothesis moves any of them.
-    pub(super) fn is_moved(&self, s: &Snapshot) -> bool {
+    pub(crate) fn is_moved(&self, s: &Snapshot) -> bool {
         s.differs() && self.0.iter().any(|(n, was)| (s.volts(*n) - was).abs() > MOVED_VOLTS)
     }
 }
 
 /// Log-likelihood of an answer, or of silence, of a module that works or does not; `moved` says whether
 /// anything at its pins is other than on a sound vehicle.
-pub(super) fn log(alive: bool, answers: bool, moved: bool) -> f64 {
+pub(crate) fn log(alive: bool, answers: bool, moved: bool) -> f64 {
     match (alive, answers) {
         (true, true) => 1.0 - MISSED,
         (true, false) if moved => MISSED,

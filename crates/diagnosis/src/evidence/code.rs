@@ -16,13 +16,13 @@ const FAILS_UNTOUCHED: f64 = 2e-4;
 const MOVED_VOLTS: f64 = 0.02;
 
 /// What a monitor looks at, on a sound vehicle.
-pub(super) struct Watched {
+pub(crate) struct Watched {
     /// Pairs of nodes with the voltage between them; none where it hangs on what comes over a bus.
     volts: Option<Vec<(usize, usize, f64)>>,
 }
 
 impl Watched {
-    pub(super) fn of(model: &Model, monitor: usize, sound: &Snapshot) -> Self {
+    pub(crate) fn of(model: &Model, monitor: usize, sound: &Snapshot) -> Self {
         let pairs = model.circuit.software.looks_at(monitor);
         let with = |(a, b)| (a, b, sound.between(a, b));
         Self { volts: pairs.map(|pairs| pairs.into_iter().map(with).collect()) }
@@ -34,7 +34,7 @@ impl Watched {
     }
 
     /// Whether a hypothesis moves any of it.
-    pub(super) fn is_moved(&self, s: &Snapshot) -> bool {
+    pub(crate) fn is_moved(&self, s: &Snapshot) -> bool {
         let moved =
             |(a, b, was): &(usize, usize, f64)| (s.between(*a, *b) - was).abs() > MOVED_VOLTS;
         self.volts.as_ref().is_none_or(|pairs| pairs.iter().any(moved))
@@ -62,7 +62,7 @@ pub(super) fn scorer<'a>(
 
 /// Log-likelihood of a code that fails, or of a monitor that ran and passed; `moved` says whether what it
 /// looks at is other than on a sound vehicle.
-pub(super) fn log(verdict: Verdict, failing: bool, moved: bool) -> f64 {
+pub(crate) fn log(verdict: Verdict, failing: bool, moved: bool) -> f64 {
     match (verdict, failing) {
         (Verdict::Failed, true) => 1.0 - PASSES,
         (Verdict::Failed, false) => PASSES,

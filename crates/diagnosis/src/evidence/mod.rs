@@ -13,7 +13,7 @@ use std::sync::Arc;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
 
-mod answer;
+pub(crate) mod answer;
 pub(crate) mod code;
 pub(crate) mod effect;
 mod heard;
@@ -26,6 +26,8 @@ mod signal;
 pub(crate) mod substituted;
 pub(crate) mod tool;
 mod weighed;
+
+pub use seen::sights;
 
 /// How strongly an effect shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -233,6 +235,19 @@ pub struct Likelihood {
     /// With a fault that comes and goes, where the finding is about just that; else it is as with the
     /// fault there while it is there, and as with nothing wrong while it is not.
     pub wavering: Option<Vec<f64>>,
+    /// What was read, where the finding is a reading.
+    pub read: Option<Read>,
+}
+
+/// A reading as it was taken.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Read {
+    /// State it was taken in.
+    pub state: OperatingState,
+    /// With what, and where.
+    pub probe: Probe,
+    /// What it showed; infinite is over limit.
+    pub value: f64,
 }
 
 impl Likelihood {
@@ -415,7 +430,7 @@ impl Evidence {
                 // Most hypotheses leave a state as it is: what they predict is scored once.
                 let of = |s: &Snapshot| if s.differs() { score(s) } else { away };
                 let there = p.all_heard().map(of).collect();
-                Likelihood { there, away, elsewhere, wavering: None }
+                Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
             Kind::Reading(probe, read) => {
                 let expected = model.expect(&self.state, &probe)?;
@@ -425,20 +440,21 @@ impl Evidence {
                 let away = of((expected.healthy, expected.sigma));
                 let there = expected.faults.iter().map(|x| of(*x)).collect();
                 let elsewhere = probe.instrument.any(read).ln();
-                Likelihood { there, away, elsewhere, wavering: None }
+                let read = Some(Read { state: self.state.clone(), probe, value: read });
+                Likelihood { there, away, elsewhere, wavering: None, read }
             }
             Kind::Phase(phase, elsewhere) => {
                 let (there, away) = phase.all(model, &self.state);
-                Likelihood { there, away, elsewhere, wavering: None }
+                Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
             Kind::OfFault(of, away, elsewhere) => {
                 let both = model.faults.iter().map(of);
                 let (there, wavering) = both.map(|[steady, wavering]| (steady, wavering)).unzip();
-                Likelihood { there, away, elsewhere, wavering: Some(wavering) }
+                Likelihood { there, away, elsewhere, wavering: Some(wavering), read: None }
             }
             Kind::Substituted(swap, elsewhere) => {
                 let (there, away) = swap.all(model, &self.state)?;
-                Likelihood { there, away, elsewhere, wavering: None }
+                Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
         })
     }

@@ -112,5 +112,5 @@ fn weigh(
             away + by_code.chain(moved).chain(by_answer).chain(doubtful).sum::<f64>()
         })
         .collect();
-    Ok(Likelihood { there, away, elsewhere, wavering: None })
+    Ok(Likelihood { there, away, elsewhere, wavering: None, read: None })
 }

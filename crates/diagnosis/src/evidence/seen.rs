@@ -41,6 +41,11 @@ pub(crate) fn chances(model: &Model, at: &str, fault: &Fault) -> [f64; SIGHTS.le
     chances
 }
 
+/// What one could see when looking at something, and how likely, under a fault.
+pub fn sights(model: &Model, at: &str, fault: &Fault) -> Vec<(Sight, f64)> {
+    SIGHTS.into_iter().zip(chances(model, at, fault)).collect()
+}
+
 type Scored<'a> = (super::OfFault<'a>, f64);
 
 pub(super) fn scorer<'a>(

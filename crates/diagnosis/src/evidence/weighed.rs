@@ -42,7 +42,7 @@ impl Model {
         }
         let sum = sum(&out);
         out.extend(sum.to_le_bytes());
-        l.wavering.is_none().then_some(out)
+        (l.wavering.is_none() && l.read.is_none()).then_some(out)
     }
 
     /// Takes over such weights; false where the bytes are none or are damaged.
@@ -58,7 +58,13 @@ impl Model {
             let (numbers, _) = rest.as_chunks::<8>();
             let mut numbers = numbers.iter().map(|b| f64::from_le_bytes(*b));
             let (away, elsewhere) = (numbers.next()?, numbers.next()?);
-            Some(Likelihood { there: numbers.collect(), away, elsewhere, wavering: None })
+            Some(Likelihood {
+                there: numbers.collect(),
+                away,
+                elsewhere,
+                wavering: None,
+                read: None,
+            })
         };
         match read() {
             Some(l) => {

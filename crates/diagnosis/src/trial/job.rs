@@ -151,8 +151,8 @@ pub fn first_scan(model: &Model, bench: &mut impl Bench) -> Vec<Evidence> {
         .collect()
 }
 
-/// Does a check.
-fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Evidence> {
+/// Does a check; all that it finds belongs to one moment.
+pub fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Evidence> {
     bench.set(&c.state);
     let present = bench.present();
     let findings = match &c.what {

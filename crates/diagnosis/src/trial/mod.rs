@@ -10,7 +10,7 @@ pub mod optimum;
 mod strategy;
 pub mod tally;
 
-pub use job::{Ending, Rules, Worked, complaint, first_scan, work};
+pub use job::{Ending, Rules, Worked, complaint, first_scan, perform, work};
 pub use strategy::Strategy;
 
 use crate::evidence::{Finding, Present, Sight, Strength};

@@ -63,22 +63,7 @@ impl Bench for Exact {
         })
     }
     fn scan(&mut self) -> Vec<Finding> {
-        use circuit::software::{self, Verdict};
-        let c = &MODEL.circuit;
-        let s = c.solve(&self.state, &self.changes(), None);
-        let deaf = circuit::hearing::deaf(c, &self.state, &self.changes());
-        let answers = |k: usize| s.alive(c, k) && !deaf.contains(&(k as u32));
-        let parts = c.vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
-        let answers =
-            parts.map(|(k, p)| Finding::Answer { module: p.id.clone(), answers: answers(k) });
-        let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s, &deaf));
-        let codes = run.filter(|(_, v)| *v != Verdict::NotRun).map(|(m, v)| Finding::Code {
-            module: m.module.clone(),
-            code: m.code.clone(),
-            failure_type: m.failure_type.clone(),
-            failing: v == Verdict::Failed,
-        });
-        answers.chain(codes).collect()
+        scan(&self.state, &self.changes())
     }
     fn moved(&mut self, _: &str) -> bool {
         false
@@ -94,6 +79,25 @@ impl Bench for Exact {
     fn is_sound(&self) -> bool {
         self.hidden.is_empty()
     }
+}
+
+/// What all modules say, exactly as the file has it.
+pub fn scan(state: &OperatingState, changes: &[circuit::Change]) -> Vec<Finding> {
+    use circuit::software::{self, Verdict};
+    let c = &MODEL.circuit;
+    let s = c.solve(state, changes, None);
+    let deaf = circuit::hearing::deaf(c, state, changes);
+    let answers = |k: usize| s.alive(c, k) && !deaf.contains(&(k as u32));
+    let parts = c.vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
+    let answers = parts.map(|(k, p)| Finding::Answer { module: p.id.clone(), answers: answers(k) });
+    let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s, &deaf));
+    let codes = run.filter(|(_, v)| *v != Verdict::NotRun).map(|(m, v)| Finding::Code {
+        module: m.module.clone(),
+        code: m.code.clone(),
+        failure_type: m.failure_type.clone(),
+        failing: v == Verdict::Failed,
+    });
+    answers.chain(codes).collect()
 }
 
 /// Follows the proposed checks to the end.

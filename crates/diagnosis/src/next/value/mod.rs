@@ -12,6 +12,7 @@ use super::candidates::{Candidate, MOST_BINS, What};
 use super::{Outcome, short};
 use crate::evidence::reading::Unsure;
 use crate::evidence::substituted;
+use crate::grids::NO_NUMBER;
 use crate::model::{Model, Predictions, Snapshot};
 use crate::posterior::{Explains, Live, Posterior, UNFORESEEN};
 use crate::words;
@@ -118,6 +119,23 @@ impl<'a> Scales<'a> {
             ),
             Explains::Elsewhere => Unsure::alone(0.0),
         }
+    }
+
+    /// What an explanation reads at the number that earlier readings have left it, and how unsure it
+    /// still is of that, as a share; none where they tell nothing of the number, or where what the
+    /// number next to it reads is not at hand.
+    fn numbered(
+        &self,
+        l: &Live,
+        value: f64,
+        of: impl Fn(usize) -> Option<f64>,
+    ) -> Option<(f64, f64)> {
+        let Explains::Fault(h) = l.what else { return None };
+        let at = self.posterior.numbers.get(&h)?;
+        let next = self.model.grids.next(h, at.shift > 0.0)?;
+        let slope = (of(next)? - value) / (self.model.grids.at[next] - self.model.grids.at[h]);
+        let value = value + slope * at.shift;
+        value.is_finite().then_some((value, NO_NUMBER.hypot(at.spread)))
     }
 
     /// Changes of the circuit that an explanation stands for.

@@ -86,6 +86,7 @@ impl Scales<'_> {
             true => f64::INFINITY,
             false => p.fault(h).map_or(f64::INFINITY, quick),
         };
+        let solved = |h: usize| (!loads && p.is_solved(h)).then(|| p.fault(h).map(quick))?;
         // Most hypotheses leave most readings alone: theirs is the sound one.
         let sound_sigma = blur(healthy, Unsure::alone(0.0));
         let moves = |v: f64| !((v - healthy).abs() < 0.02 * sound_sigma || v == healthy);
@@ -95,7 +96,10 @@ impl Scales<'_> {
             .zip(&values)
             .map(|(l, v)| {
                 v.map(|v| match moves(v) {
-                    true => (v, blur(v, self.unsure(l, healthy, at_hand))),
+                    true => match self.numbered(l, v, solved) {
+                        Some((v, share)) => (v, blur(v, Unsure::alone(share))),
+                        None => (v, blur(v, self.unsure(l, healthy, at_hand))),
+                    },
                     false => (healthy, sound_sigma),
                 })
             })

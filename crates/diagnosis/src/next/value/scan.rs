@@ -2,19 +2,99 @@
 
 use super::table::{Table, Words};
 use super::{Held, MOST_BINS, Scales};
-use crate::model::{Predictions, Snapshot};
+use crate::evidence::{answer, code};
+use crate::model::{Model, Predictions, Snapshot};
 use crate::next::candidates::Candidate;
 use crate::posterior::Explains;
-use std::collections::HashMap;
+use circuit::software::Verdict;
+use std::collections::{BTreeSet, HashMap};
 
-/// Chance that any outcome comes up for no reason: many monitors stand near their thresholds.
-const SCAN_SLIP: f64 = 0.06;
 /// Explanations for which it is worked out who would be heard, and with a connector unplugged, a state
 /// that nobody has solved ahead.
 const HEARD: usize = 200;
 const HEARD_UNPLUGGED: usize = 32;
 /// What a scan shows when it is none of the likelier outcomes.
 const NO_WORDS: &str = "anything else";
+/// Chance that a scan shows none of the likelier outcomes although one of them is predicted.
+const OTHER: f64 = 0.02;
+
+/// What a scan shows beyond a sound vehicle's: verdicts that differ, and who answers or not.
+type Shows = (Vec<(u32, Verdict)>, Vec<u32>);
+
+/// Number of the part that a monitor runs in.
+fn runs_in(model: &Model, monitor: u32) -> Option<usize> {
+    model.circuit.part(&model.circuit.vehicle.monitors[monitor as usize].module)
+}
+
+/// What of a prediction a scan can show: only modules are asked, and a silent one tells no code.
+fn shows(model: &Model, s: &Snapshot) -> Shows {
+    let (mut monitors, mut parts) = s.software();
+    monitors.retain(|(m, _)| runs_in(model, *m).is_some_and(|part| s.answers(part)));
+    parts.retain(|p| model.circuit.vehicle.parts[*p as usize].module.is_some());
+    (monitors, parts)
+}
+
+/// A monitor in which the outcomes of a scan differ.
+struct Monitor {
+    number: u32,
+    /// The module it runs in.
+    part: Option<usize>,
+    watched: code::Watched,
+}
+
+/// The monitors and modules in which the outcomes of a scan differ.
+struct Differing {
+    monitors: Vec<Monitor>,
+    parts: Vec<(u32, answer::Pins)>,
+}
+
+impl Differing {
+    fn of(model: &Model, sound: &Snapshot, outcomes: &[Shows]) -> Self {
+        let monitors: BTreeSet<u32> =
+            outcomes.iter().flat_map(|(m, _)| m).map(|(m, _)| *m).collect();
+        let parts: BTreeSet<u32> = outcomes.iter().flat_map(|(_, f)| f).copied().collect();
+        let watched = |number| Monitor {
+            number,
+            part: runs_in(model, number),
+            watched: code::Watched::of(model, number as usize, sound),
+        };
+        let pins = |p| (p, answer::Pins::of(model, p as usize, sound));
+        Self {
+            monitors: monitors.into_iter().map(watched).collect(),
+            parts: parts.into_iter().map(pins).collect(),
+        }
+    }
+
+    /// Log-likelihood of an outcome under a prediction, as it will be weighed once it is found; a test
+    /// that has not run says nothing.
+    fn log(&self, sound: &Snapshot, s: &Snapshot, (verdicts, flipped): &Shows) -> f64 {
+        let answers = |part: usize| sound.answers(part) != flipped.contains(&(part as u32));
+        let said = |m: &Monitor| {
+            if !m.part.is_some_and(answers) {
+                return Verdict::NotRun;
+            }
+            let own = verdicts.iter().find(|(k, _)| *k == m.number).map(|(_, v)| *v);
+            own.unwrap_or_else(|| sound.monitor(m.number as usize))
+        };
+        let of_code = |m: &Monitor| {
+            let predicted = s.monitor(m.number as usize);
+            match said(m) {
+                Verdict::NotRun => 0.0,
+                said => {
+                    let failing = said == Verdict::Failed;
+                    let moved = failing && predicted != Verdict::Failed && m.watched.is_moved(s);
+                    code::log(predicted, failing, moved)
+                }
+            }
+        };
+        let of_answer = |(p, pins): &(u32, answer::Pins)| {
+            let answers = answers(*p as usize);
+            answer::log(s.answers(*p as usize), answers, !answers && pins.is_moved(s))
+        };
+        self.monitors.iter().map(of_code).sum::<f64>()
+            + self.parts.iter().map(of_answer).sum::<f64>()
+    }
+}
 
 impl Scales<'_> {
     /// A scan: its outcomes are what the modules could say together.
@@ -36,7 +116,7 @@ impl Scales<'_> {
         let held: Vec<Option<Held<'_>>> = (self.live.iter().zip(&is_heard))
             .map(|(l, heard)| self.snapshot(&p, c, l, *heard))
             .collect();
-        let key = Snapshot::software;
+        let key = |s: &Snapshot| shows(self.model, s);
         let mut classes: HashMap<_, f64> = HashMap::new();
         for (s, w) in held.iter().zip(&self.weights) {
             if let Some(s) = s {
@@ -58,26 +138,51 @@ impl Scales<'_> {
         if lumped {
             words.push(NO_WORDS.to_owned());
         }
-        let place: HashMap<_, usize> =
-            ranked.into_iter().enumerate().map(|(k, (key, _))| (key, k)).collect();
-        let n = words.len();
-        let one = |k: usize| (0..n).map(move |j| f64::from(u8::from(j == k)));
-        let of = |s: &Snapshot| place.get(&key(s)).copied().unwrap_or(n - 1);
-        let sound: Vec<f64> = one(of(&p.healthy)).collect();
+        let outcomes: Vec<Shows> = ranked.into_iter().map(|(shows, _)| shows).collect();
+        let differing = Differing::of(self.model, &p.healthy, &outcomes);
+        let row = |s: &Snapshot| {
+            let own = key(s);
+            let mut logs: Vec<f64> =
+                outcomes.iter().map(|shows| differing.log(&p.healthy, s, shows)).collect();
+            if lumped {
+                let among = outcomes.contains(&own);
+                let best = differing.log(&p.healthy, s, &own);
+                logs.push(best + if among { OTHER.ln() } else { 0.0 });
+            }
+            let most = logs.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+            let chances: Vec<f64> = logs.iter().map(|l| (l - most).exp()).collect();
+            let total: f64 = chances.iter().sum();
+            chances.into_iter().map(move |x| x / total)
+        };
+        let sound: Vec<f64> = row(&p.healthy).collect();
+        let known = |k: usize| match self.live[k].what {
+            Explains::Fault(h) => !self.model.is_on_bus(h) || is_heard[k] && p.is_heard_known(h),
+            Explains::Pair(_) => is_heard[k],
+            Explains::Elsewhere => true,
+        };
+        let rows: Vec<Option<Vec<f64>>> = (held.iter().enumerate())
+            .map(|(k, s)| s.as_ref().filter(|_| known(k)).map(|s| row(s).collect()))
+            .collect();
+        // Of whom it was not worked out who is heard, a scan is taken to tell nothing.
+        let mut average = vec![0.0; sound.len()];
+        let mut total = 0.0;
+        for (row, w) in rows.iter().zip(&self.weights).filter_map(|(r, w)| Some((r.as_ref()?, w))) {
+            total += w;
+            average.iter_mut().zip(row).for_each(|(sum, x)| *sum += w * x);
+        }
+        average.iter_mut().for_each(|x| *x /= total.max(f64::MIN_POSITIVE));
         let mut k = 0;
-        Some(self.rows(Words::Given(words), &sound, SCAN_SLIP, |_, into| {
-            let s = &held[k];
+        Some(self.rows(Words::Given(words), &sound, 0.0, |_, into| {
+            let (s, row) = (&held[k], &rows[k]);
             k += 1;
-            s.as_ref().map(|s| into.extend(one(of(s)))).is_some()
+            if s.is_some() {
+                into.extend(row.as_ref().unwrap_or(&average));
+            }
+            s.is_some()
         }))
     }
 
-    fn scan_words(
-        &self,
-        p: &Predictions,
-        monitors: &[(u32, circuit::software::Verdict)],
-        flipped: &[u32],
-    ) -> String {
+    fn scan_words(&self, p: &Predictions, monitors: &[(u32, Verdict)], flipped: &[u32]) -> String {
         let v = &self.model.circuit.vehicle;
         let modules: Vec<&str> = flipped
             .iter()
@@ -86,7 +191,7 @@ impl Scales<'_> {
             .collect();
         let codes: Vec<String> = monitors
             .iter()
-            .filter(|(_, verdict)| *verdict == circuit::software::Verdict::Failed)
+            .filter(|(_, verdict)| *verdict == Verdict::Failed)
             .map(|(m, _)| &v.monitors[*m as usize])
             .map(|m| format!("{}-{}", m.code, m.failure_type))
             .collect();
