@@ -185,7 +185,7 @@ pub fn assess(
         let ranked = now.items.iter().zip(&model.items);
         out.halos = ranked.filter(|(p, _)| **p > SHOWN).map(|(p, i)| (i.clone(), *p)).collect();
         if let Some(module) = model.items[top].strip_prefix("part:").filter(|_| p > GATED) {
-            out.gate = gate::gate(model, &still, module)?;
+            out.gate = gate::gate(model, &still, &now, module)?;
         }
         out.odd = odd::odd_one_out(model, &still, &now, &left_out).map(|o| OddOne {
             number: case.entry_of(o.evidence),

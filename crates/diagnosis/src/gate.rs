@@ -1,16 +1,18 @@
 //! Before a module is condemned (N10): its supplies and grounds proven under load, its bus at its
 //! own pins, the inputs behind its codes, and the contacts that feed it, which no reading on the
-//! harness side shows. What is open is offered as a check.
+//! harness side shows. What is open is offered as a check, the quickest first. Of a module that is
+//! nearly certain only what could still make a good one look so is asked.
 
 use crate::evidence::reading::sound;
-use crate::evidence::{Evidence, Finding, Sight};
-use crate::model::{Model, ModelError};
-use crate::next::candidates::{Candidate, What, cavity_of};
+use crate::evidence::{Evidence, Finding, Sight, seen};
+use crate::model::{Model, ModelError, shown};
+use crate::next::candidates::{Candidate, Here, What, cavity_of};
+use crate::posterior::{CERTAIN, Posterior};
 use crate::verdict::{SOUND, healthy_range};
 use crate::words;
 use circuit::{Circuit, Instrument, Probe};
 use serde::Serialize;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
 use vehicle::{Element, OperatingState, SignalSource};
 
@@ -47,6 +49,8 @@ pub struct GatePoint {
     pub state_text: String,
     /// Sound range in words.
     pub expected: String,
+    /// What else still suspected it would rule out, likeliest first; empty where nothing is.
+    pub rules_out: Vec<String>,
 }
 
 impl GatePoint {
@@ -60,6 +64,12 @@ impl GatePoint {
         Candidate::new(what, self.state.clone(), "gate")
     }
 }
+
+/// Chance of what a point would rule out, from which on it is asked of a module that is nearly certain.
+const RISK: f64 = 5e-4;
+/// Hypotheses less likely than this are no risk, and things named that a point would rule out.
+const NO_RISK: f64 = 1e-6;
+const NAMED: usize = 2;
 
 /// What must be proven before a module may be named.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -90,6 +100,7 @@ const LOADED_AMPS: f64 = 0.05;
 pub fn gate(
     model: &Model,
     evidence: &[Evidence],
+    posterior: &Posterior,
     module: &str,
 ) -> Result<Option<Gate>, ModelError> {
     let c = &model.circuit;
@@ -135,8 +146,66 @@ pub fn gate(
     let contacts: BTreeSet<String> =
         feeds.into_iter().filter_map(|pin| cavity(c, at, pin)).collect();
     points.extend(contacts.into_iter().map(|cavity| contact(evidence, cavity)));
+    let own = model.item(&format!("part:{module}"));
+    let nearly_certain = own.is_some_and(|own| posterior.items[own] > CERTAIN);
+    let mut kept = Vec::new();
+    for mut point in points {
+        let rivals = rivals(model, posterior, own, &point)?;
+        point.rules_out = rivals
+            .iter()
+            .take(NAMED)
+            .map(|(item, _)| model.item_text(&model.items[*item]))
+            .collect();
+        let risk: f64 = rivals.iter().map(|(_, p)| p).sum();
+        if !nearly_certain || point.standing != Standing::Open || risk > RISK {
+            kept.push(point);
+        }
+    }
+    let at_rest = OperatingState::default();
+    let here = Here::after(model, posterior, evidence, &at_rest);
+    kept.sort_by_cached_key(|p| (100.0 * p.check().minutes(model, &here)) as u64);
+    let points = kept;
     let open = points.iter().filter(|p| p.standing != Standing::Proven).count();
     Ok(Some(Gate { module: module.to_owned(), text: part.name.clone(), points, open }))
+}
+
+/// What else is suspected that would show at an open point, with its probability, likeliest first.
+fn rivals(
+    model: &Model,
+    posterior: &Posterior,
+    own: Option<usize>,
+    point: &GatePoint,
+) -> Result<Vec<(usize, f64)>, ModelError> {
+    if point.standing != Standing::Open {
+        return Ok(Vec::new());
+    }
+    let suspected: Vec<usize> = (0..model.faults.len())
+        .filter(|h| posterior.hypotheses[*h] > NO_RISK && Some(model.item_of[*h]) != own)
+        .collect();
+    let mut of_item: BTreeMap<usize, f64> = BTreeMap::new();
+    let mut add =
+        |h: usize| *of_item.entry(model.item_of[h]).or_default() += posterior.hypotheses[h];
+    match point.check().what {
+        What::Reading(probe) => {
+            let leads = probe.leads(&model.circuit)?;
+            let expected = sound(model, &point.state, &probe)?;
+            let p = model.predict_some(&point.state, &suspected);
+            let shows = |h: &usize| {
+                let value =
+                    p.fault(*h).map_or(expected.healthy, |s| shown(leads, &model.circuit, s));
+                (value - expected.healthy).abs() > SOUND * expected.sigma
+            };
+            suspected.into_iter().filter(shows).for_each(&mut add);
+        }
+        _ => {
+            // Most of what is wrong there is seen when one looks.
+            let shows = |h: &usize| seen::chances(model, &point.red, &model.faults[*h])[0] < 0.5;
+            suspected.into_iter().filter(shows).for_each(&mut add);
+        }
+    }
+    let mut ranked: Vec<(usize, f64)> = of_item.into_iter().collect();
+    ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+    Ok(ranked)
 }
 
 /// Pins behind the module's codes that are failing.
@@ -192,6 +261,7 @@ fn contact(evidence: &[Evidence], cavity: String) -> GatePoint {
         state: OperatingState::default(),
         state_text: "unplugged".to_owned(),
         expected: "nothing to see".to_owned(),
+        rules_out: Vec::new(),
     }
 }
 
@@ -251,5 +321,6 @@ fn point(
         state_text: words::state(model, &state),
         state,
         expected: healthy_range(Instrument::Volts, expected.healthy, expected.sigma),
+        rules_out: Vec::new(),
     }))
 }

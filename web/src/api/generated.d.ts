@@ -1386,6 +1386,8 @@ export interface components {
             state_text: string;
             /** @description Sound range in words. */
             expected: string;
+            /** @description What else still suspected it would rule out, likeliest first; empty where nothing is. */
+            rules_out: string[];
         };
         /** @description A code with its echoes. */
         Group: components["schemas"]["CodeMark"] & {

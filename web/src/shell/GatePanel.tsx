@@ -28,7 +28,7 @@ export function GatePanel({ gate }: { gate: Gate }) {
           Before {gate.module} is named: {gate.open} open
         </span>
         <span className="block text-[13px] text-faint">
-          supplies and grounds under load, their contacts, its bus, its inputs
+          what could still make a good module look like this, the quickest first
         </span>
       </button>
       {shown && (
@@ -49,6 +49,11 @@ export function GatePanel({ gate }: { gate: Gate }) {
                       <span className="num block text-[13px] text-faint">
                         {p.by || `${p.red}, ${p.state_text}, sound ${p.expected}`}
                       </span>
+                      {p.rules_out.length > 0 && (
+                        <span className="block text-[13px] text-faint">
+                          would rule out {p.rules_out.join("; ")}
+                        </span>
+                      )}
                     </span>
                     <span className={`font-semibold whitespace-nowrap ${mark.colour}`}>
                       {mark.sign} {mark.word}

@@ -6,6 +6,7 @@ use super::at::{
 use super::extract::{Json, Key, Path};
 use super::jobs::assessed;
 use super::problem::Problem;
+use super::reasoning::ask;
 use crate::shop::Shop;
 use axum::extract::State;
 use circuit::Instrument;
@@ -14,6 +15,7 @@ use diagnosis::gate;
 use diagnosis::ledger::{Entry, Intake};
 use diagnosis::{Evidence, Model};
 use serde::Deserialize;
+use std::sync::Arc;
 use utoipa::ToSchema;
 use vehicle::{OperatingState, Quantity, parse_quantity};
 
@@ -263,11 +265,11 @@ pub async fn repair(
     if gate::is_module(&here.model.circuit, &new.item) {
         let module = new.item.trim_start_matches("part:").to_owned();
         let overridden = here.case.overridden.iter().any(|(_, m, _)| *m == module);
-        let open = away(&shop, &here, {
-            let module = module.clone();
-            move |_, _, at| Ok(gate::gate(&at.model, &at.case.believed(), &module)?)
+        let of = module.clone();
+        let gate = ask(Arc::clone(&shop), id, move |k| {
+            gate::gate(&k.at.model, &k.evidence, &k.posterior, &of)
         });
-        let open = open.await?.map_or(0, |g| g.open);
+        let open = gate.await?.0.map_or(0, |g| g.open);
         if open > 0 && !overridden {
             return Err(Problem::state(format!(
                 "{module} is a module: {open} points are still open before it may be named. Prove them, or override with a reason"

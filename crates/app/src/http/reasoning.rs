@@ -97,15 +97,15 @@ pub async fn overrule(
 }
 
 /// What the job knows, ready for questions.
-struct Asked<'a> {
-    at: &'a Standing,
-    evidence: Vec<Evidence>,
-    priors: Priors,
-    posterior: Posterior,
+pub(super) struct Asked<'a> {
+    pub(super) at: &'a Standing,
+    pub(super) evidence: Vec<Evidence>,
+    pub(super) priors: Priors,
+    pub(super) posterior: Posterior,
 }
 
 /// Answers a question away from the threads that serve requests, by what the assessment goes by.
-async fn ask<T: Send + 'static>(
+pub(super) async fn ask<T: Send + 'static>(
     shop: Arc<Shop>,
     id: i64,
     question: impl FnOnce(&Asked<'_>) -> Result<T, ModelError> + Send + 'static,
@@ -239,7 +239,7 @@ pub async fn covers(
 pub async fn gate_of(State(shop): App, Path((id, module)): Path<(i64, String)>) -> Answer<Gate> {
     ask(shop, id, move |k| {
         let unknown = || ModelError::Unknown { what: "module", id: module.clone() };
-        gate::gate(&k.at.model, &k.evidence, &module)?.ok_or_else(unknown)
+        gate::gate(&k.at.model, &k.evidence, &k.posterior, &module)?.ok_or_else(unknown)
     })
     .await
 }

@@ -207,11 +207,13 @@ pub fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Eviden
 fn open_point(
     model: &Model,
     evidence: &[Evidence],
+    posterior: &Posterior,
     item: &str,
     done: &[String],
 ) -> Result<Option<Candidate>, ModelError> {
     let Some(module) = item.strip_prefix("part:") else { return Ok(None) };
-    let points = gate::gate(model, evidence, module)?.map(|g| g.points).unwrap_or_default();
+    let points =
+        gate::gate(model, evidence, posterior, module)?.map(|g| g.points).unwrap_or_default();
     let open = points.iter().filter(|p| p.standing == Standing::Open).map(gate::GatePoint::check);
     Ok(open.into_iter().find(|c| !done.contains(&c.id())))
 }
@@ -282,7 +284,7 @@ pub fn work(
         worked.second = model.items[ranking[1].0].clone();
         let certain = probability > next::CERTAIN && worked.named != ELSEWHERE;
         if certain && proving == Some(top) {
-            match open_point(model, &evidence, &worked.named, &gated)? {
+            match open_point(model, &evidence, &posterior, &worked.named, &gated)? {
                 Some(c) if worked.checks < rules.most_checks => {
                     gated.push(c.id());
                     worked.checks += 1;

@@ -7,6 +7,7 @@ use std::sync::{Arc, OnceLock};
 use vehicle::{OperatingState, Vehicle};
 
 mod component;
+mod continuity;
 mod effects;
 mod hands;
 mod minutes;
@@ -206,6 +207,7 @@ pub(crate) fn all(field: &Field<'_>) -> Vec<Candidate> {
     scans::generate(field, &mut out);
     unplugged::generate(field, &mut out);
     component::generate(field, &mut out);
+    continuity::generate(field, &mut out);
     hands::generate(field, &mut out);
     out
 }

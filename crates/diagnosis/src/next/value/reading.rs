@@ -30,6 +30,37 @@ fn edges(mut values: Vec<(f64, f64)>) -> Vec<f64> {
     edges
 }
 
+/// Resistances below this are all the same to an ohmmeter, ohms.
+const LEAST_OHMS: f64 = 0.05;
+
+/// The scale on which values are told apart: of resistances, which range over decades, their logarithm.
+#[derive(Debug, Clone, Copy)]
+struct Scale {
+    log: bool,
+}
+
+impl Scale {
+    fn of(instrument: Instrument) -> Self {
+        Self { log: instrument == Instrument::Ohms }
+    }
+
+    /// A value with its standard deviation.
+    fn put(self, (value, sigma): (f64, f64)) -> (f64, f64) {
+        match self.log && value.is_finite() {
+            true => {
+                let value = value.max(LEAST_OHMS);
+                (value.ln(), sigma / value)
+            }
+            false => (value, sigma),
+        }
+    }
+
+    /// The value that stands at a place of the scale.
+    fn back(self, at: f64) -> f64 {
+        if self.log { at.exp() } else { at }
+    }
+}
+
 impl Scales<'_> {
     /// What a tool that loads the circuit shows on a sound vehicle and under each explanation.
     fn tool_reads(&self, c: &Candidate, probe: &Probe, leads: Leads) -> (f64, Vec<Option<f64>>) {
@@ -105,13 +136,16 @@ impl Scales<'_> {
             })
             .collect();
         let moved = both.iter().flatten().filter(|x| moves(x.0)).copied();
-        let edges = edges(moved.chain([(healthy, sound_sigma)]).collect());
+        let scale = Scale::of(probe.instrument);
+        let all = moved.chain([(healthy, sound_sigma)]).map(|x| scale.put(x));
+        let edges = edges(all.collect());
         let over = values.iter().flatten().any(|v| !v.is_finite()) || !healthy.is_finite();
         let n = edges.len() + 1;
         if n + usize::from(over) < 2 {
             return None;
         }
-        let row = |(value, sigma): (f64, f64), into: &mut Vec<f64>| {
+        let row = |x: (f64, f64), into: &mut Vec<f64>| {
+            let (value, sigma) = scale.put(x);
             if !value.is_finite() {
                 into.extend(std::iter::repeat_n(0.0, n));
                 into.push(1.0);
@@ -131,7 +165,8 @@ impl Scales<'_> {
         let mut sound = Vec::new();
         row((healthy, sound_sigma), &mut sound);
         let mut k = 0;
-        let words = Words::Ranges { instrument: probe.instrument, edges: edges.clone(), over };
+        let shown = edges.iter().map(|e| scale.back(*e)).collect();
+        let words = Words::Ranges { instrument: probe.instrument, edges: shown, over };
         Some(self.rows(words, &sound.clone(), SLIP, |_, into| {
             let x = both[k];
             k += 1;

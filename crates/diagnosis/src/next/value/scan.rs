@@ -117,20 +117,22 @@ impl Scales<'_> {
             .map(|(l, heard)| self.snapshot(&p, c, l, *heard))
             .collect();
         let key = |s: &Snapshot| shows(self.model, s);
-        let mut classes: HashMap<_, f64> = HashMap::new();
-        for (s, w) in held.iter().zip(&self.weights) {
-            if let Some(s) = s {
-                *classes.entry(key(s)).or_default() += w;
-            }
+        // In the order they come up, so that of those that weigh alike always the same are listed.
+        let mut ranked: Vec<(Shows, f64)> = Vec::new();
+        let mut number: HashMap<Shows, usize> = HashMap::new();
+        let of_live =
+            held.iter().zip(&self.weights).filter_map(|(s, w)| Some((key(s.as_ref()?), *w)));
+        for (shows, w) in of_live.chain([((Vec::new(), Vec::new()), 0.0)]) {
+            let k = *number.entry(shows).or_insert_with_key(|shows| {
+                ranked.push((shows.clone(), 0.0));
+                ranked.len() - 1
+            });
+            ranked[k].1 += w;
         }
-        classes.entry((Vec::new(), Vec::new())).or_insert(0.0);
-        if classes.len() < 2 {
+        if ranked.len() < 2 {
             return None;
         }
-        let mut ranked: Vec<_> = classes.into_iter().collect();
-        ranked.sort_by(|a, b| {
-            b.1.total_cmp(&a.1).then_with(|| (&a.0.1, a.0.0.len()).cmp(&(&b.0.1, b.0.0.len())))
-        });
+        ranked.sort_by(|a, b| b.1.total_cmp(&a.1));
         let lumped = ranked.len() >= MOST_BINS;
         ranked.truncate(MOST_BINS - 1);
         let mut words: Vec<String> =
