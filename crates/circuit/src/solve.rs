@@ -190,6 +190,9 @@ impl<'a> Run<'a> {
     fn finish(mut self) -> Solution {
         let mut seen_modes = BTreeSet::new();
         let mut circle_from = None;
+        // A module resets long before anything it drives has moved. Where modules wake and sleep by
+        // turns for ever, what is slower than they moves all the same: a relay that pulls in ends it.
+        let mut supplies_first = true;
         for _ in 0..ROUNDS {
             self.set_laws();
             let newton = self.newton();
@@ -198,7 +201,7 @@ impl<'a> Run<'a> {
                 continue;
             }
             self.note_peaks();
-            let (modes, asked) = self.next_modes();
+            let (modes, asked) = self.next_modes(supplies_first);
             if modes == self.out.modes && asked == self.out.asked {
                 self.out.converged = newton;
                 return self.out;
@@ -206,6 +209,11 @@ impl<'a> Run<'a> {
             // Modes decide the voltages and the voltages the next modes: what came once comes
             // again. Once round the circle shows who takes part.
             let again = !seen_modes.insert((modes.clone(), asked.clone()));
+            if again && supplies_first {
+                supplies_first = false;
+                seen_modes.clear();
+                continue;
+            }
             if again {
                 for (d, placed) in self.circuit.devices.iter().enumerate() {
                     if modes[d] != self.out.modes[d] {
@@ -361,7 +369,9 @@ impl<'a> Run<'a> {
         low.max(1e-6)
     }
 
-    fn next_modes(&self) -> (Vec<u8>, BTreeSet<usize>) {
+    /// The modes that follow from the voltages; with `supplies_first`, of supplies alone while any of
+    /// them changes.
+    fn next_modes(&self, supplies_first: bool) -> (Vec<u8>, BTreeSet<usize>) {
         let c = self.circuit;
         let alive = self.out.alive_parts(c);
         let asked = c.software.asked(self.state, self.out.view(&alive, &[]));
@@ -390,9 +400,9 @@ impl<'a> Run<'a> {
             };
             modes[d] = placed.device.next(self.out.modes[d], &seen);
         }
-        // A module resets long before anything it drives has moved: supplies go first.
         let is_supply = |d: usize| c.devices[d].device.alive(0).is_some();
-        if (0..modes.len()).any(|d| modes[d] != self.out.modes[d] && is_supply(d)) {
+        let moves = |d: usize| modes[d] != self.out.modes[d];
+        if supplies_first && (0..modes.len()).any(|d| moves(d) && is_supply(d)) {
             for (d, mode) in modes.iter_mut().enumerate() {
                 if !is_supply(d) {
                     *mode = self.out.modes[d];

@@ -156,6 +156,19 @@ fn every_fault_in_every_state_settles_or_chatters() {
 }
 
 #[test]
+fn modules_that_wake_and_sleep_by_turns_do_not_keep_a_relay_from_pulling_in() {
+    let c = wren();
+    let on = state(&c, "on");
+    // A permanent supply leaks into the rail that the terminal 15 relay feeds: through 22 Ohm modules
+    // stay awake at once, through more they load what wakes them until the relay has pulled in.
+    for ohms in [22.0, 118.0, 1000.0] {
+        let leak = format!("pair:619+620:bridge:{ohms}");
+        let rail = volts(&c, &on, &[&leak], "F34.1");
+        assert!((11.8..12.6).contains(&rail), "{ohms} Ohm: {rail} V");
+    }
+}
+
+#[test]
 fn ids_find_the_faults_they_name() {
     let c = wren();
     for f in fault::all(&c).into_iter().step_by(3) {
