@@ -5,9 +5,7 @@
 //! agree upon one. Between the numbers a reading follows a curve through those that were solved.
 
 use crate::evidence::Moment;
-use crate::evidence::Present;
-use crate::evidence::THERE_BY_CHANCE;
-use crate::evidence::reading::{self, Expected, Unsure};
+use crate::evidence::reading::{self, Expected, LEAST_OHMS, Unsure};
 use crate::grids::{Grids, NO_NUMBER};
 use crate::model::Model;
 use circuit::Instrument;
@@ -17,8 +15,6 @@ use std::sync::Arc;
 const APART: f64 = 0.1;
 /// What the curve may be off, as a share of how far it is from a straight line.
 const BENT: f64 = 0.25;
-/// Resistances below this are all the same to an ohmmeter, ohms.
-const LEAST_OHMS: f64 = 0.05;
 /// A reading that changes by less than this over a cell, in standard deviations of the meter, says
 /// nothing of the number.
 const FLAT: f64 = 0.2;
@@ -148,13 +144,7 @@ impl<'m> Readings<'m> {
             let Some(curve) = self.curve(h, t, (low, high)) else { continue };
             any = true;
             let l = &t.moment.likelihood;
-            let waver = |log: f64| match t.moment.present {
-                Present::Yes => log,
-                Present::No => l.away,
-                Present::Unknown => {
-                    (THERE_BY_CHANCE * log.exp() + (1.0 - THERE_BY_CHANCE) * l.away.exp()).ln()
-                }
-            };
+            let waver = |log: f64| l.while_wavering(log, t.moment.present);
             alone[0] += l.there[h];
             alone[1] += waver(l.there[h]);
             for j in 0..count {

@@ -133,26 +133,27 @@ impl Posterior {
             elsewhere += steps(beyond.log(l));
         }
         let known = (1.0 - ELSEWHERE_PRIOR).ln();
-        let both = |h: usize, sum: &[i64; 2]| {
+        let weights = |h: usize, sum: &[i64; 2]| {
             [(&priors.steady_log, sum[0]), (&priors.wavering_log, sum[1])]
                 .map(|(prior, sum)| prior[h] + known + sum as f64 * STEP)
         };
-        let most = |[s, w]: [f64; 2]| s.max(w);
-        let best = sums.iter().enumerate().map(|(h, sum)| most(both(h, sum)));
+        let likelier =
+            |h: usize, sum: &[i64; 2]| weights(h, sum).into_iter().fold(f64::MIN, f64::max);
+        let best = sums.iter().enumerate().map(|(h, sum)| likelier(h, sum));
         let least = best.fold(f64::NEG_INFINITY, f64::max) - HOPELESS;
         let readings = Readings::of(model, &moments);
         let mut numbers = HashMap::new();
         let mut steady = Vec::with_capacity(n);
         let mut logs = Vec::with_capacity(n + 1);
         for (h, sum) in sums.iter_mut().enumerate() {
-            if most(both(h, sum)) > least
+            if likelier(h, sum) > least
                 && let Some(agreed) = readings.agree(h)
             {
                 sum[0] += steps(agreed.steady);
                 sum[1] += steps(agreed.wavering);
                 numbers.insert(h, agreed.at);
             }
-            let [s, w] = both(h, sum);
+            let [s, w] = weights(h, sum);
             let most = s.max(w);
             let both = match most.is_finite() {
                 true => most + ((s - most).exp() + (w - most).exp()).ln(),

@@ -5,7 +5,6 @@ mod common;
 use circuit::{Fault, Instrument, Probe, fault};
 use common::{MODEL, state};
 use diagnosis::evidence::Sight;
-use diagnosis::next::candidates::{Candidate, What};
 use diagnosis::next::{self, Ask, Ranked};
 use diagnosis::trial::{self, Bench};
 use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
@@ -81,17 +80,6 @@ impl Bench for Drawn {
     }
 }
 
-fn kind(c: &Candidate) -> &'static str {
-    match &c.what {
-        What::Reading(p) => p.instrument.name(),
-        What::Effect { .. } => "effect",
-        What::Scan => "scan",
-        What::Look { .. } => "look",
-        What::Swap { .. } => "swap",
-        _ => "other",
-    }
-}
-
 /// A hypothesis drawn from a posterior, its number anywhere in its cell.
 fn draw(p: &Posterior, rng: &mut ChaCha8Rng) -> Fault {
     loop {
@@ -142,7 +130,7 @@ fn what_is_promised_is_what_is_gained() {
             let before = diagnosis::entropy(&posterior.items);
             let mut best: BTreeMap<&str, Ranked> = BTreeMap::new();
             for r in next::useful(&ask).into_iter().chain(next::ranked(&ask).unwrap()) {
-                best.entry(kind(&r.candidate)).or_insert(r);
+                best.entry(r.candidate.kind()).or_insert(r);
             }
             for (kind, r) in &best {
                 let mut gained = 0.0;

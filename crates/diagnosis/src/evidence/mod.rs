@@ -256,7 +256,11 @@ impl Likelihood {
         if let Some(own) = &self.wavering {
             return own[h];
         }
-        let there = self.there[h];
+        self.while_wavering(self.there[h], present)
+    }
+
+    /// The same of a log-likelihood `there` with the fault there.
+    pub(crate) fn while_wavering(&self, there: f64, present: Present) -> f64 {
         match present {
             Present::Yes => there,
             Present::No => self.away,

@@ -21,6 +21,9 @@ const SPOILED_VOLTS: f64 = 0.05;
 /// Voltages nearer than this to each other are the same to the meter's own load, volts.
 const SAME_VOLTS: f64 = 1e-4;
 
+/// Resistances below this are all the same to an ohmmeter, ohms.
+pub(crate) const LEAST_OHMS: f64 = 0.05;
+
 /// Prediction of a reading under the healthy vehicle and every hypothesis.
 #[derive(Debug, Clone)]
 pub struct Expected {

@@ -80,19 +80,6 @@ pub struct Taken {
     pub gained: f64,
 }
 
-/// The kind of a check in a word.
-fn kind(c: &Candidate) -> &'static str {
-    match &c.what {
-        What::Reading(p) => p.instrument.name(),
-        What::Effect { .. } => "effect",
-        What::Scan => "scan",
-        What::Move { .. } => "moved",
-        What::Look { .. } => "seen",
-        What::Jumper { .. } => "jumper",
-        What::Swap { .. } => "swap",
-    }
-}
-
 /// The complaint: what a customer would notice, or what a first scan shows, with the state in
 /// which it does. None when nothing shows anywhere.
 pub fn complaint(
@@ -347,7 +334,7 @@ pub fn work(
         let found = perform(bench, c, worked.checks as u64 + FIRST_CHECK);
         worked.log.push(told(model, &worked, c, Some(ranked.bits), &found));
         if !certain {
-            pending = Some((kind(c), ranked.bits, uncertain));
+            pending = Some((c.kind(), ranked.bits, uncertain));
         }
         if found.is_empty() {
             refused.push(c.id());

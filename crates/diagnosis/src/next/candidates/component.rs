@@ -1,8 +1,6 @@
 //! A part measured at its own pins, unplugged: whether it is the part or what leads to it.
 
 use super::{Candidate, Field, cavity_of, owner, readings};
-use crate::posterior::Explains;
-use std::collections::BTreeMap;
 use vehicle::OperatingState;
 
 /// Share of the suspicion below which a part is left plugged, and parts weighed at a time.
@@ -12,17 +10,8 @@ const MOST: usize = 4;
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let c = &field.model.circuit;
     let v = &c.vehicle;
-    let mut suspicion: BTreeMap<usize, f64> = BTreeMap::new();
-    for l in field.live {
-        let Explains::Fault(h) = l.what else { continue };
-        let id = field.model.faults[h].repair_item.strip_prefix("part:");
-        if let Some(part) = id.and_then(|id| c.part(id)) {
-            *suspicion.entry(part).or_default() += l.p;
-        }
-    }
-    let mut ranked: Vec<(usize, f64)> = suspicion.into_iter().filter(|s| s.1 > WORTH).collect();
-    ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
-    for (part, _) in ranked.into_iter().take(MOST) {
+    let suspected = field.suspected("part", WORTH, MOST).into_iter();
+    for part in suspected.filter_map(|id| c.part(id)) {
         let pairs = v.parts[part].elements.iter().flat_map(|e| e.ohmic());
         for (a, b) in pairs.map(|(a, b)| (cavity_of(v, part, a), cavity_of(v, part, b))) {
             let state = OperatingState::default().without(owner(&a));

@@ -3,8 +3,6 @@
 
 use super::{Candidate, Field, owner, readings};
 use crate::model::Model;
-use crate::posterior::Explains;
-use std::collections::BTreeMap;
 use vehicle::OperatingState;
 
 /// Share of the suspicion below which a conductor is left alone, and conductors weighed at a time.
@@ -31,18 +29,8 @@ fn reached(model: &Model, wire: usize, end: &str) -> Option<String> {
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let c = &field.model.circuit;
     let v = &c.vehicle;
-    let mut suspicion: BTreeMap<usize, f64> = BTreeMap::new();
-    for l in field.live {
-        let Explains::Fault(h) = l.what else { continue };
-        if let Some(("wire", id)) = field.model.faults[h].repair_item.split_once(':')
-            && let Some(wire) = c.wire(id)
-        {
-            *suspicion.entry(wire).or_default() += l.p;
-        }
-    }
-    let mut ranked: Vec<(usize, f64)> = suspicion.into_iter().filter(|s| s.1 > WORTH).collect();
-    ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
-    for (wire, _) in ranked.into_iter().take(MOST) {
+    let suspected = field.suspected("wire", WORTH, MOST).into_iter();
+    for wire in suspected.filter_map(|id| c.wire(id)) {
         let ends = [&v.wires[wire].from, &v.wires[wire].to];
         let [Some(red), Some(black)] = ends.map(|end| reached(field.model, wire, end)) else {
             continue;

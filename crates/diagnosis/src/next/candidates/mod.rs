@@ -3,6 +3,7 @@
 use crate::model::Model;
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
+use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 use vehicle::{OperatingState, Vehicle};
 
@@ -107,6 +108,22 @@ impl<'a> Field<'a> {
         self.to_place.get_or_init(|| self.model.reachable().minutes(self.model, &self.here))
     }
 
+    /// Things of a sort, as `wire` or `part`, by their ids, with the share of the suspicion that lies on
+    /// each: the `most` likeliest of those above `worth`.
+    pub(super) fn suspected(&self, sort: &str, worth: f64, most: usize) -> Vec<&'a str> {
+        let mut suspicion: BTreeMap<&str, f64> = BTreeMap::new();
+        for l in self.live {
+            let Explains::Fault(h) = l.what else { continue };
+            match self.model.faults[h].repair_item.split_once(':') {
+                Some((own, id)) if own == sort => *suspicion.entry(id).or_default() += l.p,
+                _ => {}
+            }
+        }
+        let mut ranked: Vec<(&str, f64)> = suspicion.into_iter().filter(|s| s.1 > worth).collect();
+        ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(b.0)));
+        ranked.into_iter().take(most).map(|(id, _)| id).collect()
+    }
+
     /// Hypotheses among what is suspected, those of pairs too.
     pub(super) fn hypotheses(&self) -> Vec<usize> {
         let mut out = Vec::new();
@@ -148,6 +165,19 @@ impl Candidate {
             What::Swap { swapped, part } => format!("Swap {swapped} {part}"),
         };
         format!("{what} @ {} {}", self.state_id, unplugged.join("+")).trim_end().to_owned()
+    }
+
+    /// What kind of check it is, in a word.
+    pub fn kind(&self) -> &'static str {
+        match &self.what {
+            What::Reading(p) => p.instrument.name(),
+            What::Effect { .. } => "effect",
+            What::Scan => "scan",
+            What::Move { .. } => "moved",
+            What::Look { .. } => "seen",
+            What::Jumper { .. } => "jumper",
+            What::Swap { .. } => "swap",
+        }
     }
 
     /// Minutes from where one stands to the value.

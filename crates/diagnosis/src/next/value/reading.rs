@@ -2,7 +2,7 @@
 
 use super::table::{Table, Words, phi};
 use super::{MOST_BINS, SLIP, Scales};
-use crate::evidence::reading::{self, Unsure, sigma, tool_shows};
+use crate::evidence::reading::{self, LEAST_OHMS, Unsure, sigma, tool_shows};
 use crate::model::{Snapshot, shown};
 use crate::next::candidates::Candidate;
 use crate::posterior::{Explains, Live};
@@ -29,9 +29,6 @@ fn edges(mut values: Vec<(f64, f64)>) -> Vec<f64> {
     }
     edges
 }
-
-/// Resistances below this are all the same to an ohmmeter, ohms.
-const LEAST_OHMS: f64 = 0.05;
 
 /// The scale on which values are told apart: of resistances, which range over decades, their logarithm.
 #[derive(Debug, Clone, Copy)]
