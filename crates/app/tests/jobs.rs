@@ -149,6 +149,28 @@ fn readings_raise_suspects_and_a_repair_is_written_down_once() {
 }
 
 #[test]
+fn what_a_meter_held_is_kept_and_what_it_cannot_hold_is_refused_at_its_field() {
+    let dir = place();
+    let p = Program::start(dir.path());
+    let job = p.open();
+    let at = format!("/api/jobs/{job}/recording");
+    let held = |quantity: &str, low: &str, high: &str| json!({"quantity": quantity, "red": "E1.1", "black": "BAT.-", "low": low, "high": high, "state": {}});
+    let refused = |body: &Value, field: &str| {
+        let problem = p.refused(&at, body);
+        assert!(problem.to_string().contains(field), "{problem}");
+    };
+    refused(&held("volts", "12.4", "0.1"), "low");
+    refused(&held("volts", "0.1", "OL"), "high");
+    refused(&held("volts", "dark", "12"), "low");
+    refused(&held("ohms", "1", "2"), "recording");
+    p.kept(&at, &held("volts", "0,1", "12.4 V"));
+    let v = p.fresh(job);
+    let row = &v["ledger"][1];
+    assert_eq!((row["kind"].as_str(), v["weighed"].as_u64()), (Some("recorded"), Some(1)), "{row}");
+    assert!(row["detail"].as_str().unwrap().contains("12.40 V"), "{row}");
+}
+
+#[test]
 fn what_another_job_confirms_is_weighed_in_an_open_one() {
     let dir = place();
     let p = Program::start(dir.path());

@@ -2,7 +2,7 @@
 
 use crate::compile::Circuit;
 use crate::fault::Fault;
-use vehicle::Element;
+use vehicle::PartKind;
 
 /// Whether the vehicle has a place or thing of this name.
 pub fn exists(c: &Circuit, at: &str) -> bool {
@@ -87,23 +87,26 @@ pub fn can_move(fault: &Fault) -> bool {
     !fault.repair_item.starts_with("part:")
 }
 
-/// Share of faults of this kind that come and go, before anything is known.
+/// Share of faults of this kind that come and go, before anything is known. What makes contact may lose
+/// and find it again; a filament or a fuse that has burnt through stays so.
 pub fn wavering_share(c: &Circuit, fault: &Fault) -> f64 {
-    let is_fuse = |id: &str| {
-        let part = c.names.part(id).map(|k| &c.vehicle.parts[k]);
-        part.is_some_and(|p| p.elements.iter().any(|e| matches!(e, Element::Fuse { .. })))
-    };
     let mut fields = fault.id.split(':');
-    let (what, mode) = (fields.next().unwrap_or(""), fields.nth(1).unwrap_or(""));
-    match (what, mode) {
-        ("terminal", _) => 0.3,
-        ("connector", _) => 0.3,
-        ("wire" | "pair", _) => 0.2,
-        ("ground" | "splice", _) => 0.15,
-        // A fuse that has blown stays so.
-        ("part", "open") if fault.id.split(':').nth(1).is_some_and(is_fuse) => 0.0,
-        ("part", m) if m.contains("contact") || m.starts_with("stuck") => 0.15,
-        _ => 0.05,
+    let (what, id, mode) =
+        (fields.next().unwrap_or(""), fields.next().unwrap_or(""), fields.next().unwrap_or(""));
+    match what {
+        "terminal" | "connector" => 0.3,
+        "wire" | "pair" => 0.2,
+        "ground" | "splice" => 0.15,
+        _ if mode.contains("contact") || mode.starts_with("stuck") => 0.15,
+        _ => match c.names.part(id).map(|k| c.vehicle.parts[k].kind) {
+            Some(PartKind::Fuse) => 0.0,
+            Some(PartKind::Lamp | PartKind::Battery) => 0.01,
+            // Brushes that hang, and let go when someone knocks.
+            Some(PartKind::Motor | PartKind::Generator) => 0.15,
+            Some(PartKind::Relay | PartKind::Switch) => 0.15,
+            Some(PartKind::Module | PartKind::Sensor) => 0.1,
+            _ => 0.05,
+        },
     }
 }
 

@@ -168,7 +168,7 @@ pub fn assess(
     };
     let searching = !still.is_empty() && trouble_left(case, &out.judged);
     let (top, p) = now.ranking()[0];
-    let left_out = LeftOut::of(model, &priors, &now);
+    let left_out = now.left_out(model, &priors);
     if searching {
         out.suspects = suspects::suspects(model, &priors, &still, &now, LISTED)?;
         let ask = Ask {
@@ -187,7 +187,7 @@ pub fn assess(
         if let Some(module) = model.items[top].strip_prefix("part:").filter(|_| p > GATED) {
             out.gate = gate::gate(model, &still, &now, module)?;
         }
-        out.odd = odd::odd_one_out(model, &still, &now, &left_out).map(|o| OddOne {
+        out.odd = odd::odd_one_out(model, &still, &now, left_out).map(|o| OddOne {
             number: case.entry_of(o.evidence),
             text: o.text,
             item_text: o.item_text,
@@ -200,7 +200,7 @@ pub fn assess(
         text: model.item_text(&model.items[top]),
         proven: left_out.proves(top),
         exhausted: out.next.is_empty(),
-        hangs_on: hangs_on(model, case, &still, &now, &left_out, top),
+        hangs_on: hangs_on(model, case, &still, &now, left_out, top),
     });
     out.weighed = still.len();
     out.entropy_bits = posterior::entropy(&now.items);

@@ -110,7 +110,7 @@ impl Default for Cache {
 
 impl Cache {
     /// Room unless another is asked for, bytes.
-    pub const ROOM: usize = 224 << 20;
+    pub const ROOM: usize = 160 << 20;
 
     /// A cache with room for so many bytes.
     pub fn of(bytes: usize) -> Self {

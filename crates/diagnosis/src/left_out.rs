@@ -1,7 +1,7 @@
 //! Each piece of evidence left out in turn: what would be believed if it were wrong.
 
 use crate::model::Model;
-use crate::posterior::Posterior;
+use crate::posterior::{Posterior, Weighed};
 use crate::prior::Priors;
 use rayon::prelude::*;
 
@@ -20,16 +20,14 @@ pub struct LeftOut {
 }
 
 impl LeftOut {
-    /// Of all evidence that a posterior was made from.
-    pub fn of(model: &Model, priors: &Priors, posterior: &Posterior) -> Self {
-        let weigh = |k: usize| {
-            let mut rest = posterior.moments.clone();
-            rest.remove(k);
-            Posterior::weigh(model, priors, rest)
-        };
+    /// Of all evidence that was weighed.
+    pub(crate) fn of(model: &Model, priors: &Priors, weighed: &Weighed) -> Self {
+        let beyond = weighed.beyond(priors);
+        let even = priors.even(model);
+        let weigh = |k: usize| weighed.posterior(model, priors, &beyond, Some(k));
         Self {
-            without: (0..posterior.moments.len()).into_par_iter().map(weigh).collect(),
-            even: Posterior::weigh(model, &priors.even(model), posterior.moments.clone()),
+            without: (0..weighed.moments.len()).into_par_iter().map(weigh).collect(),
+            even: weighed.posterior(model, &even, &weighed.beyond(&even), None),
         }
     }
 

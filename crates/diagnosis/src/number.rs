@@ -9,7 +9,7 @@ use crate::evidence::reading::{self, Expected, LEAST_OHMS, Unsure};
 use crate::grids::{Grids, NO_NUMBER};
 use crate::model::Model;
 use circuit::Instrument;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// Numbers looked at are this far apart, as a share of themselves; as near as parts tell them apart.
 const APART: f64 = 0.1;
@@ -40,17 +40,34 @@ pub(crate) struct Agreed {
 }
 
 /// A reading of some evidence.
-struct Taken<'m> {
-    moment: &'m Moment,
+#[derive(Debug)]
+struct Taken {
+    /// Number of its moment.
+    number: usize,
+    moment: Moment,
     instrument: Instrument,
     value: f64,
     expected: Arc<Expected>,
 }
 
+/// What one reading makes of the numbers of one hypothesis: logs for a fault that is there, and for one
+/// that comes and goes.
+#[derive(Debug)]
+struct Row {
+    /// Number of the moment it was read in.
+    moment: usize,
+    /// With the reading weighed as if any number could be meant.
+    alone: [f64; 2],
+    /// With each number.
+    each: Vec<[f64; 2]>,
+}
+
 /// The readings of some evidence.
-pub(crate) struct Readings<'m> {
-    grids: &'m Grids,
-    taken: Vec<Taken<'m>>,
+#[derive(Debug)]
+pub(crate) struct Readings {
+    taken: Vec<Taken>,
+    /// What they make of each hypothesis, as far as it was asked for.
+    rows: Vec<OnceLock<Vec<Row>>>,
 }
 
 /// What a reading follows between numbers, in natural logarithms of the number.
@@ -109,91 +126,124 @@ impl Curve {
     }
 }
 
+/// The numbers a hypothesis stands for, in natural logarithms, and those of them that are looked at.
+struct Cell {
+    low: f64,
+    high: f64,
+    count: usize,
+    step: f64,
+}
+
+impl Cell {
+    fn of((low, high): (f64, f64)) -> Self {
+        let count = ((high - low) / APART).ceil().max(1.0) as usize;
+        Self { low, high, count, step: (high - low) / count as f64 }
+    }
+
+    fn at(&self, j: usize) -> f64 {
+        self.low + (j as f64 + 0.5) * self.step
+    }
+}
+
 /// Log of the mean of what the logarithms stand for.
-fn log_mean(logs: &[f64]) -> f64 {
-    let most = logs.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+fn log_mean(logs: impl ExactSizeIterator<Item = f64> + Clone) -> f64 {
+    let most = logs.clone().fold(f64::NEG_INFINITY, f64::max);
     if !most.is_finite() {
         return most;
     }
-    most + (logs.iter().map(|l| (l - most).exp()).sum::<f64>() / logs.len() as f64).ln()
+    let count = logs.len() as f64;
+    most + (logs.map(|l| (l - most).exp()).sum::<f64>() / count).ln()
 }
 
-impl<'m> Readings<'m> {
+impl Readings {
     /// Of evidence sorted into moments.
-    pub(crate) fn of(model: &'m Model, moments: &'m [Moment]) -> Self {
-        let taken = |moment: &'m Moment| {
+    pub(crate) fn of(model: &Model, moments: &[Moment]) -> Self {
+        let taken = |(number, moment): (usize, &Moment)| {
             let read = moment.likelihood.read.as_ref()?;
             let expected = model.expect(&read.state, &read.probe).ok()?;
-            Some(Taken { moment, instrument: read.probe.instrument, value: read.value, expected })
+            let (instrument, value) = (read.probe.instrument, read.value);
+            Some(Taken { number, moment: moment.clone(), instrument, value, expected })
         };
-        Self { grids: &model.grids, taken: moments.iter().filter_map(taken).collect() }
+        let mut rows = Vec::new();
+        rows.resize_with(model.faults.len(), OnceLock::new);
+        let taken = moments.iter().enumerate().filter_map(taken).collect();
+        Self { taken, rows }
     }
 
-    /// What agreeing upon a number changes for a hypothesis; none where it has no number, or where
-    /// nothing read depends on it.
-    pub(crate) fn agree(&self, h: usize) -> Option<Agreed> {
-        let (low, high) = self.grids.cell(h)?;
-        let count = ((high - low) / APART).ceil().max(1.0) as usize;
-        let step = (high - low) / count as f64;
-        let at = |j: usize| low + (j as f64 + 0.5) * step;
-        let mut steady = vec![0.0; count];
-        let mut wavering = vec![0.0; count];
-        let mut alone = [0.0, 0.0];
+    /// What agreeing upon a number changes for a hypothesis, by all readings but that of one moment; none
+    /// where it has no number, or where nothing read depends on it.
+    pub(crate) fn agree(&self, grids: &Grids, h: usize, without: Option<usize>) -> Option<Agreed> {
+        let cell = Cell::of(grids.cell(h)?);
+        let rows = self.rows[h].get_or_init(|| self.rows(grids, h, &cell));
+        let counts = |row: &&Row| Some(row.moment) != without;
+        let mut each = vec![[0.0; 2]; cell.count];
+        let mut alone = [0.0; 2];
         let mut any = false;
-        for t in &self.taken {
-            let Some(curve) = self.curve(h, t, (low, high)) else { continue };
+        for row in rows.iter().filter(counts) {
             any = true;
-            let l = &t.moment.likelihood;
-            let waver = |log: f64| l.while_wavering(log, t.moment.present);
-            alone[0] += l.there[h];
-            alone[1] += waver(l.there[h]);
-            for j in 0..count {
-                let (value, off) = curve.value(at(j));
-                let e = &t.expected;
-                let unsure = Unsure::alone(NO_NUMBER.hypot(0.3 * step));
-                let sigma =
-                    reading::sigma(t.instrument, value, e.healthy, e.tolerance, unsure).hypot(off);
-                let log = reading::log_likelihood(t.instrument, t.value, value, sigma);
-                steady[j] += log;
-                wavering[j] += waver(log);
+            for (sum, log) in
+                each.iter_mut().chain([&mut alone]).zip(row.each.iter().chain([&row.alone]))
+            {
+                sum[0] += log[0];
+                sum[1] += log[1];
             }
         }
         if !any {
             return None;
         }
-        let most = steady.iter().copied().fold(f64::NEG_INFINITY, f64::max);
-        let weights: Vec<f64> = steady.iter().map(|l| (l - most).exp()).collect();
+        let most = each.iter().map(|l| l[0]).fold(f64::NEG_INFINITY, f64::max);
+        let weights: Vec<f64> = each.iter().map(|l| (l[0] - most).exp()).collect();
         let total: f64 = weights.iter().sum();
         let mean = |of: &dyn Fn(f64) -> f64| {
-            weights.iter().enumerate().map(|(j, w)| w * of(at(j))).sum::<f64>() / total
+            weights.iter().enumerate().map(|(j, w)| w * of(cell.at(j))).sum::<f64>() / total
         };
         let middle = mean(&|x| x);
-        let spread = (mean(&|x| (x - middle).powi(2)) + step * step / 12.0).sqrt();
+        let spread = (mean(&|x| (x - middle).powi(2)) + cell.step * cell.step / 12.0).sqrt();
         Some(Agreed {
-            steady: log_mean(&steady) - alone[0],
-            wavering: log_mean(&wavering) - alone[1],
-            at: At { shift: middle - self.grids.at[h], spread },
+            steady: log_mean(each.iter().map(|l| l[0])) - alone[0],
+            wavering: log_mean(each.iter().map(|l| l[1])) - alone[1],
+            at: At { shift: middle - grids.at[h], spread },
         })
     }
 
-    /// What a reading follows over a hypothesis' cell; none where it does not depend on the number.
-    fn curve(&self, h: usize, t: &Taken<'_>, (low, high): (f64, f64)) -> Option<Curve> {
-        let members = &self.grids.members[self.grids.of[h]?];
-        let k = members.iter().position(|m| *m == h)?;
-        let near = &members[k.saturating_sub(2)..(k + 3).min(members.len())];
-        let log = t.instrument == Instrument::Ohms;
-        let value = |m: &usize| t.expected.faults[*m].0;
-        // Where it goes over limit within reach there is no curve.
-        if near.len() < 2 || near.iter().any(|m| !value(m).is_finite()) {
-            return None;
-        }
-        let scaled = |m: &usize| if log { value(m).max(LEAST_OHMS).ln() } else { value(m) };
-        let at = near.iter().map(|m| self.grids.at[*m]).collect();
-        let curve = Curve::through(at, near.iter().map(scaled).collect(), log);
-        let (a, b) = (curve.value(low).0, curve.value(high).0);
-        let least = FLAT * t.instrument.sigma(value(&h));
-        ((a - b).abs() > least).then_some(curve)
+    /// What each reading makes of the numbers of a hypothesis; without those that do not depend on them.
+    fn rows(&self, grids: &Grids, h: usize, cell: &Cell) -> Vec<Row> {
+        let unsure = Unsure::alone(NO_NUMBER.hypot(0.3 * cell.step));
+        let row = |t: &Taken| {
+            let curve = curve(grids, h, t, cell)?;
+            let l = &t.moment.likelihood;
+            let both = |log: f64| [log, l.while_wavering(log, t.moment.present)];
+            let e = &t.expected;
+            let log = |j: usize| {
+                let (value, off) = curve.value(cell.at(j));
+                let sigma = reading::sigma(t.instrument, value, e.healthy, e.tolerance, unsure);
+                let sigma = (sigma * sigma + off * off).sqrt();
+                both(reading::log_likelihood(t.instrument, t.value, value, sigma))
+            };
+            let each = (0..cell.count).map(log).collect();
+            Some(Row { moment: t.number, alone: both(l.there[h]), each })
+        };
+        self.taken.iter().filter_map(row).collect()
     }
+}
+
+/// What a reading follows over a hypothesis' cell; none where it does not depend on the number.
+fn curve(grids: &Grids, h: usize, t: &Taken, cell: &Cell) -> Option<Curve> {
+    let members = &grids.members[grids.of[h]?];
+    let k = members.iter().position(|m| *m == h)?;
+    let near = &members[k.saturating_sub(2)..(k + 3).min(members.len())];
+    let log = t.instrument == Instrument::Ohms;
+    let value = |m: &usize| t.expected.faults[*m].0;
+    // Where it goes over limit within reach there is no curve.
+    if near.len() < 2 || near.iter().any(|m| !value(m).is_finite()) {
+        return None;
+    }
+    let scaled = |m: &usize| if log { value(m).max(LEAST_OHMS).ln() } else { value(m) };
+    let at = near.iter().map(|m| grids.at[*m]).collect();
+    let curve = Curve::through(at, near.iter().map(scaled).collect(), log);
+    let (a, b) = (curve.value(cell.low).0, curve.value(cell.high).0);
+    let least = FLAT * t.instrument.sigma(value(&h));
+    ((a - b).abs() > least).then_some(curve)
 }
 
 #[cfg(test)]

@@ -1,12 +1,13 @@
 //! Weighing: prior times likelihood, over hypotheses, over pairs of them and over repair items.
 
-use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, moments};
+use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, TURNS, moments};
+use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
 use crate::number::{At, Readings};
 use crate::pairs::{self, Pair};
 use crate::prior::Priors;
 use std::collections::{BTreeMap, HashMap};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
@@ -40,6 +41,15 @@ pub struct Posterior {
     pub(crate) numbers: Arc<HashMap<usize, At>>,
     /// Logs of the weights, not normalised.
     logs: Vec<f64>,
+    /// What it was weighed from, and what is believed without each piece of that.
+    basis: Arc<Basis>,
+}
+
+/// See [`Posterior::left_out`].
+#[derive(Debug, Default)]
+struct Basis {
+    weighed: Option<Weighed>,
+    left_out: OnceLock<LeftOut>,
 }
 
 /// Something that can be wrong, as far as it still matters.
@@ -109,72 +119,20 @@ impl Posterior {
 
     /// Weighs evidence whose likelihoods are known already, single faults only.
     pub fn weigh(model: &Model, priors: &Priors, moments: Vec<Moment>) -> Self {
-        let n = model.faults.len();
-        let mut sums = vec![[0i64; 2]; n];
-        let mut elsewhere = 0i64;
-        for moment in &moments {
-            let l = &moment.likelihood;
-            let (away, mut beyond) = (steps(l.away), Beyond::default());
-            for (h, sum) in sums.iter_mut().enumerate() {
-                let there = l.there[h];
-                // Most hypotheses leave most findings alone.
-                if there == l.away && l.wavering.is_none() {
-                    sum[0] += away;
-                    sum[1] += away;
-                    beyond.same += priors.steady[h] + priors.wavering[h];
-                } else {
-                    let wavering = l.wavering(h, moment.present);
-                    sum[0] += steps(there);
-                    sum[1] += steps(wavering);
-                    beyond.other +=
-                        priors.steady[h] * there.exp() + priors.wavering[h] * wavering.exp();
-                }
-            }
-            elsewhere += steps(beyond.log(l));
-        }
-        let known = (1.0 - ELSEWHERE_PRIOR).ln();
-        let weights = |h: usize, sum: &[i64; 2]| {
-            [(&priors.steady_log, sum[0]), (&priors.wavering_log, sum[1])]
-                .map(|(prior, sum)| prior[h] + known + sum as f64 * STEP)
-        };
-        let likelier =
-            |h: usize, sum: &[i64; 2]| weights(h, sum).into_iter().fold(f64::MIN, f64::max);
-        let best = sums.iter().enumerate().map(|(h, sum)| likelier(h, sum));
-        let least = best.fold(f64::NEG_INFINITY, f64::max) - HOPELESS;
-        let readings = Readings::of(model, &moments);
-        let mut numbers = HashMap::new();
-        let mut steady = Vec::with_capacity(n);
-        let mut logs = Vec::with_capacity(n + 1);
-        for (h, sum) in sums.iter_mut().enumerate() {
-            if likelier(h, sum) > least
-                && let Some(agreed) = readings.agree(h)
-            {
-                sum[0] += steps(agreed.steady);
-                sum[1] += steps(agreed.wavering);
-                numbers.insert(h, agreed.at);
-            }
-            let [s, w] = weights(h, sum);
-            let most = s.max(w);
-            let both = match most.is_finite() {
-                true => most + ((s - most).exp() + (w - most).exp()).ln(),
-                false => most,
-            };
-            steady.push(if most.is_finite() { (w - both).exp() } else { 0.0 });
-            logs.push(both);
-        }
-        logs.push(ELSEWHERE_PRIOR.ln() + elsewhere as f64 * STEP);
-        let mut posterior = Self {
-            hypotheses: Vec::new(),
-            wavering: steady,
-            pairs: Vec::new(),
-            items: Vec::new(),
-            moments,
-            surprise: 0.0,
-            numbers: Arc::new(numbers),
-            logs,
-        };
-        posterior.take_in(model, &[]);
-        posterior
+        let weighed = Weighed::of(model, moments);
+        let posterior = weighed.posterior(model, priors, &weighed.beyond(priors), None);
+        let moments = weighed.moments.clone();
+        let basis = Basis { weighed: Some(weighed), left_out: OnceLock::new() };
+        Self { moments, basis: Arc::new(basis), ..posterior }
+    }
+
+    /// What is believed without each piece of the evidence, by the priors it was weighed with; worked out
+    /// once.
+    pub fn left_out(&self, model: &Model, priors: &Priors) -> &LeftOut {
+        self.basis.left_out.get_or_init(|| match &self.basis.weighed {
+            Some(weighed) => LeftOut::of(model, priors, weighed),
+            None => LeftOut::of(model, priors, &Weighed::of(model, self.moments.clone())),
+        })
     }
 
     /// Normalises, with some pairs beside the hypotheses.
@@ -226,8 +184,8 @@ impl Posterior {
     /// Everything that still matters: at least `least` times as likely as the likeliest.
     pub fn live(&self, model: &Model, least: f64, present: Present) -> Vec<Live> {
         let active = match present {
-            Present::Yes => 1.0,
-            Present::No => 0.0,
+            Present::Yes => 1.0 - TURNS,
+            Present::No => TURNS,
             Present::Unknown => THERE_BY_CHANCE,
         };
         let most = self.hypotheses.iter().copied().fold(0.0, f64::max);
@@ -274,6 +232,121 @@ impl Posterior {
             Some(p) if *p > 0.0 => self.wavering[h] / p,
             _ => 0.0,
         }
+    }
+}
+
+/// Evidence weighed piece by piece, so that any one piece can be taken out again.
+#[derive(Debug)]
+pub(crate) struct Weighed {
+    pub(crate) moments: Vec<Moment>,
+    readings: Readings,
+    /// What all moments add to each hypothesis: as it is steadily there, and as it comes and goes.
+    sums: Vec<[i64; 2]>,
+}
+
+impl Weighed {
+    /// Of evidence sorted into moments.
+    pub(crate) fn of(model: &Model, moments: Vec<Moment>) -> Self {
+        let mut sums = vec![[0i64; 2]; model.faults.len()];
+        for moment in &moments {
+            let away = steps(moment.likelihood.away);
+            for (h, sum) in sums.iter_mut().enumerate() {
+                let [steady, wavering] = adds(moment, h, away);
+                sum[0] += steady;
+                sum[1] += wavering;
+            }
+        }
+        Self { readings: Readings::of(model, &moments), moments, sums }
+    }
+
+    /// What each moment adds to what is not in the file.
+    pub(crate) fn beyond(&self, priors: &Priors) -> Vec<i64> {
+        let of = |moment: &Moment| {
+            let l = &moment.likelihood;
+            let mut beyond = Beyond::default();
+            for (h, there) in l.there.iter().enumerate() {
+                // Most hypotheses leave most findings alone.
+                if *there == l.away && l.wavering.is_none() {
+                    beyond.same += priors.steady[h] + priors.wavering[h];
+                } else {
+                    beyond.other += priors.steady[h] * there.exp()
+                        + priors.wavering[h] * l.wavering(h, moment.present).exp();
+                }
+            }
+            steps(beyond.log(l))
+        };
+        self.moments.iter().map(of).collect()
+    }
+
+    /// What is believed by all of it but one moment; the moments are not kept. `beyond` is by the same
+    /// priors.
+    pub(crate) fn posterior(
+        &self,
+        model: &Model,
+        priors: &Priors,
+        beyond: &[i64],
+        without: Option<usize>,
+    ) -> Posterior {
+        let n = self.sums.len();
+        let left_out = without.map(|k| (&self.moments[k], steps(self.moments[k].likelihood.away)));
+        let sum = |h: usize| {
+            let [s, w] = self.sums[h];
+            let [less_s, less_w] = left_out.map_or([0; 2], |(m, away)| adds(m, h, away));
+            [s - less_s, w - less_w]
+        };
+        let known = (1.0 - ELSEWHERE_PRIOR).ln();
+        let weights = |h: usize, sum: [i64; 2]| {
+            [(&priors.steady_log, sum[0]), (&priors.wavering_log, sum[1])]
+                .map(|(prior, sum)| prior[h] + known + sum as f64 * STEP)
+        };
+        let both: Vec<[f64; 2]> = (0..n).map(|h| weights(h, sum(h))).collect();
+        let likeliest = both.iter().map(|[s, w]| s.max(*w)).fold(f64::NEG_INFINITY, f64::max);
+        let mut numbers = HashMap::new();
+        let mut wavering = Vec::with_capacity(n);
+        let mut logs = Vec::with_capacity(n + 1);
+        for (h, [mut s, mut w]) in both.into_iter().enumerate() {
+            if s.max(w) > likeliest - HOPELESS
+                && let Some(agreed) = self.readings.agree(&model.grids, h, without)
+            {
+                let [steady, wavering] = sum(h);
+                let more = [steady + steps(agreed.steady), wavering + steps(agreed.wavering)];
+                [s, w] = weights(h, more);
+                numbers.insert(h, agreed.at);
+            }
+            let most = s.max(w);
+            let log = match most.is_finite() {
+                true => most + ((s - most).exp() + (w - most).exp()).ln(),
+                false => most,
+            };
+            wavering.push(if most.is_finite() { (w - log).exp() } else { 0.0 });
+            logs.push(log);
+        }
+        let elsewhere = beyond.iter().enumerate().filter(|(k, _)| Some(*k) != without);
+        let elsewhere: i64 = elsewhere.map(|(_, log)| log).sum();
+        logs.push(ELSEWHERE_PRIOR.ln() + elsewhere as f64 * STEP);
+        let mut posterior = Posterior {
+            hypotheses: Vec::new(),
+            wavering,
+            pairs: Vec::new(),
+            items: Vec::new(),
+            moments: Vec::new(),
+            surprise: 0.0,
+            numbers: Arc::new(numbers),
+            logs,
+            basis: Arc::default(),
+        };
+        posterior.take_in(model, &[]);
+        posterior
+    }
+}
+
+/// What a moment adds to a hypothesis; `away` is what it adds to those that leave it alone.
+fn adds(moment: &Moment, h: usize, away: i64) -> [i64; 2] {
+    let l = &moment.likelihood;
+    let there = l.there[h];
+    match there == l.away && l.wavering.is_none() {
+        true => [away; 2],
+        false => [steps(there), steps(l.wavering(h, moment.present))],
     }
 }
 

@@ -92,9 +92,10 @@ const WATER: f64 = 8.0;
 const CRASH: f64 = 6.0;
 /// Each confirmed cause adds so many times the weight.
 const CONFIRMED: f64 = 2.0;
-/// Odds of a fault that comes and goes, against the usual, by what the customer says.
-const ALWAYS_ODDS: f64 = 0.05;
-const SOMETIMES_ODDS: f64 = 12.0;
+/// Chance that a customer says "always" of what comes and goes, against what is steady, and the other way
+/// round: who is asked plainly seldom errs about that.
+const ALWAYS_OF_WAVERING: f64 = 0.05;
+const SOMETIMES_OF_STEADY: f64 = 0.03;
 
 /// Parts whose effects are told of as lost: what a complaint is about.
 pub fn told_of(evidence: &[Evidence]) -> Vec<String> {
@@ -161,16 +162,18 @@ impl Priors {
             .enumerate()
             .map(|(h, (f, item))| f.prior * factor(*item) * told_of(h))
             .collect();
-        let total: f64 = weight.iter().sum();
-        let odds = match known.occurs {
-            Occurs::Always => ALWAYS_ODDS,
-            Occurs::Sometimes => SOMETIMES_ODDS,
-            Occurs::Unknown => 1.0,
+        let [says_steady, says_wavering] = match known.occurs {
+            Occurs::Always => [1.0, ALWAYS_OF_WAVERING],
+            Occurs::Sometimes => [SOMETIMES_OF_STEADY, 1.0],
+            Occurs::Unknown => [1.0; 2],
         };
-        let share = |w: f64| w * odds / (1.0 - w + w * odds);
-        let both = weight.iter().zip(&model.wavering).map(|(w, s)| (w / total, share(*s)));
-        let (steady, wavering): (Vec<f64>, Vec<f64>) =
-            both.map(|(w, s)| (w * (1.0 - s), w * s)).unzip();
+        let weights = weight.iter().zip(&model.wavering);
+        let both = weights.map(|(w, s)| (w * (1.0 - s) * says_steady, w * s * says_wavering));
+        let (mut steady, mut wavering): (Vec<f64>, Vec<f64>) = both.unzip();
+        let total: f64 = steady.iter().chain(&wavering).sum();
+        for w in steady.iter_mut().chain(&mut wavering) {
+            *w /= total;
+        }
         let logs = |list: &[f64]| list.iter().map(|p| p.ln()).collect();
         let (steady_log, wavering_log) = (logs(&steady), logs(&wavering));
         Self { steady, wavering, steady_log, wavering_log, why }

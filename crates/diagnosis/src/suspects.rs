@@ -406,8 +406,9 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
                 words::sight(*sight)
             )
         }
-        Finding::Level { .. } | Finding::Heard { .. } | Finding::Substituted { .. } => {
-            words::evidence(model, e)
-        }
+        Finding::Level { .. }
+        | Finding::Heard { .. }
+        | Finding::Substituted { .. }
+        | Finding::Recorded { .. } => words::evidence(model, e),
     })
 }

@@ -217,6 +217,13 @@ pub fn evidence(model: &Model, e: &Evidence) -> String {
             leads(red, black, *instrument),
             state(model, &e.state)
         ),
+        Finding::Recorded { instrument, red, black, low, high } => format!(
+            "{} to {} recorded at {}, {}",
+            value(*instrument, *low),
+            value(*instrument, *high),
+            leads(red, black, *instrument),
+            state(model, &e.state)
+        ),
         Finding::Effect { part, strength: s } => {
             format!("{}: {}", effect(model, part), strength(*s))
         }

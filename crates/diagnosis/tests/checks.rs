@@ -9,6 +9,7 @@ use diagnosis::next::{self, Ask};
 use diagnosis::trial::Bench;
 use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
 use proptest::prelude::*;
+use std::sync::LazyLock;
 use vehicle::OperatingState;
 
 fn probe(instrument: Instrument, red: &str, black: &str) -> Probe {
@@ -84,5 +85,52 @@ proptest! {
             (predicted - shown).abs() < 0.01 + 0.002 * shown.abs(),
             "{} at {}: {predicted} for {shown}", fault.id, p.red
         );
+    }
+}
+
+/// Faults that open something, and pairs of points that a probe reaches.
+static OPEN: LazyLock<Vec<usize>> = LazyLock::new(|| {
+    (0..MODEL.faults.len()).filter(|h| MODEL.faults[*h].id.contains("open")).collect()
+});
+static POINTS: LazyLock<Vec<String>> = LazyLock::new(|| points(&MODEL));
+
+#[test]
+fn a_meter_across_an_open_contact_shows_when_what_hangs_behind_it_has_let_go() {
+    // With the relay at rest its open contact stands between the battery and the pump, which holds it at
+    // ground. With the pump cut off nothing holds it, and the meter itself pulls it up to the battery;
+    // no voltage in the circuit moves by that.
+    let on = state("on");
+    let across = Probe::volts("K9.30", "K9.87");
+    let expected = MODEL.expect(&on, &across).unwrap();
+    assert!(expected.healthy > 12.0, "{}", expected.healthy);
+    for id in ["terminal:C4.7:open", "part:M7:open", "terminal:M7.1:open"] {
+        let h = MODEL.faults.iter().position(|f| f.id == id).unwrap();
+        assert!(expected.faults[h].0 < 1.0, "{id}: {}", expected.faults[h].0);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    #[test]
+    fn what_is_expected_of_a_meter_is_what_it_shows_with_its_own_load(
+        at in any::<proptest::sample::Index>(), faults in prop::collection::vec(any::<proptest::sample::Index>(), 12),
+        red in any::<proptest::sample::Index>(), black in any::<proptest::sample::Index>(), to_minus in any::<bool>(),
+    ) {
+        let state = &at.get(&MODEL.circuit.vehicle.states).state;
+        let red = red.get(&POINTS);
+        let black = if to_minus { &MODEL.circuit.reference } else { black.get(&POINTS) };
+        prop_assume!(red != black);
+        let probe = Probe::volts(red, black);
+        let expected = MODEL.expect(state, &probe).unwrap();
+        for h in faults.iter().map(|x| *x.get(&OPEN)) {
+            let fault = &MODEL.faults[h];
+            // A circuit that chatters has no one value.
+            if !MODEL.circuit.solve(state, &fault.changes, None).converged {
+                continue;
+            }
+            let shown = MODEL.reads(state, &fault.changes, &probe).unwrap();
+            let off = (expected.faults[h].0 - shown).abs();
+            prop_assert!(off < 0.05, "{} at {red} to {black}: {} and {shown}", fault.id, expected.faults[h].0);
+        }
     }
 }

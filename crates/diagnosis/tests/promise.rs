@@ -47,6 +47,9 @@ impl Bench for Drawn {
             false => None,
         }
     }
+    fn record(&mut self, probe: &Probe) -> [f64; 2] {
+        [self.read(probe).unwrap_or(0.0); 2]
+    }
     fn effect(&mut self, part: &str, _: Option<&Probe>, swapped: Option<&str>) -> Option<Strength> {
         let c = &MODEL.circuit;
         let gone = swapped.is_some_and(|id| self.hidden.repair_item == format!("part:{id}"));

@@ -42,8 +42,12 @@ pub struct Direct {
 
 /// Time for all monitors to run.
 const RUN: Duration = Duration::from_secs(20);
-/// Chance that a fault that comes and goes is there.
-const THERE: f64 = 0.5;
+/// Chance that a fault that comes and goes has come or gone since it was last looked at.
+const TURNS: f64 = 0.3;
+/// Chance that it comes and goes while a meter is left on and what may bring it about is done.
+const CAUGHT: f64 = 0.85;
+/// What voltages and currents swing by meanwhile on any vehicle, as a share.
+const SWING: f64 = 0.01;
 
 impl Direct {
     /// A vehicle as it is set up.
@@ -51,7 +55,12 @@ impl Direct {
     /// # Errors
     /// [`CircuitError`] for a fault or a file that does not fit.
     pub fn new(setup: Setup, care: Care) -> Result<Self, CircuitError> {
-        Ok(Self { world: World::new(setup)?, care })
+        let mut direct = Self { world: World::new(setup)?, care };
+        // It is there when the vehicle comes in or it is not.
+        if care.wavers && direct.chance(0.5) {
+            direct.world.show(false);
+        }
+        Ok(direct)
     }
 
     fn chance(&mut self, p: f64) -> bool {
@@ -60,9 +69,8 @@ impl Direct {
 
     /// Brings it into a state; a fault that comes and goes may come or go.
     pub fn set(&mut self, state: &OperatingState) {
-        if self.care.wavers {
-            let there = self.chance(THERE);
-            self.world.show(there);
+        if self.care.wavers && self.chance(TURNS) {
+            self.world.show(!self.world.shows);
         }
         let mut by_hand = state.clone();
         by_hand.outputs.clear();
@@ -102,6 +110,25 @@ impl Direct {
             Shown::Value(v) => Some(v),
             Shown::OverLimit => None,
         }
+    }
+
+    /// The lowest and the highest value of a meter that is left on while what may bring a fault about is
+    /// done.
+    pub fn record(&mut self, probe: &Probe) -> [f64; 2] {
+        let was = self.world.shows;
+        let caught = self.care.wavers && self.chance(CAUGHT);
+        let missed = self.chance(self.care.bad_probe);
+        self.world.leads = (!missed).then(|| probe.clone());
+        let mut held = [f64::INFINITY, f64::NEG_INFINITY];
+        for there in if caught { [false, true] } else { [was; 2] } {
+            self.world.show(there);
+            if let Shown::Value(v) = self.world.meter(probe.instrument) {
+                let swing = SWING * self.world.rng.random::<f64>() * v.abs();
+                held = [held[0].min(v - swing), held[1].max(v)];
+            }
+        }
+        self.world.show(was);
+        held
     }
 
     /// How strongly an effect shows, 0 to about 1; with a jumper on, or a part swapped.

@@ -46,6 +46,9 @@ pub enum BenchError {
     /// No meter is set up.
     #[error("no meter is set up; type the reading instead")]
     NoMeter,
+    /// While the extremes are held.
+    #[error("the meter went over its range; switch it to a larger one and record it again")]
+    OutOfRange,
     /// A lamp or a jumper.
     #[error("this tool has no display to read; type what you see")]
     NoDisplay,

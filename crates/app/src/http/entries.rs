@@ -153,6 +153,46 @@ pub async fn reading(
     keep_evidence(&shop, &here, vec![], Evidence::new(typed.state, finding), "typed", key).await
 }
 
+/// Two values that a meter held, as typed.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct TypedRecording {
+    quantity: Instrument,
+    red: String,
+    #[serde(default)]
+    black: String,
+    /// The lowest value as typed: `0.2`.
+    low: String,
+    /// The highest.
+    high: String,
+    state: OperatingState,
+}
+
+/// Takes the lowest and the highest value that a meter held.
+#[utoipa::path(post, path = "/api/jobs/{id}/recording", request_body = TypedRecording, responses((status = 200, body = Kept)))]
+pub async fn recording(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(typed): Json<TypedRecording>,
+) -> Keeping {
+    let here = at(&shop, id).await?;
+    let instrument = typed.quantity;
+    let value = |field: &str, text: &str| match parse_quantity(text, instrument.unit()) {
+        Ok(Quantity::Value(v)) => Ok(v),
+        Ok(Quantity::OverLimit) => {
+            Err(Problem::field(field, "the range was too small; record it again in a larger one"))
+        }
+        Err(e) => Err(Problem::field(field, e.to_string())),
+    };
+    let (low, high) = (value("low", &typed.low)?, value("high", &typed.high)?);
+    if low > high {
+        return Err(Problem::field("low", "the lowest value is above the highest").into());
+    }
+    let (red, black) = (typed.red, typed.black);
+    let finding = Finding::Recorded { instrument, red, black, low, high };
+    keep_evidence(&shop, &here, vec![], Evidence::new(typed.state, finding), "typed", key).await
+}
+
 /// A check that cannot be done.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct Refusal {

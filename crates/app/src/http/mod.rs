@@ -41,6 +41,8 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(entries::intake))
         .routes(routes!(entries::symptom))
         .routes(routes!(entries::reading))
+        .routes(routes!(entries::recording))
+        .routes(routes!(vehicle_side::record))
         .routes(routes!(entries::refuse))
         .routes(routes!(entries::doubt))
         .routes(routes!(entries::note))

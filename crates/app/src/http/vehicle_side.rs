@@ -3,6 +3,7 @@
 use super::at::{Answer, App, Keeping, Kept, at, away, begin, is_open, keep, keep_evidence};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
+use crate::bench::BenchError;
 use crate::view::{self, SupplyRow};
 use axum::extract::State;
 use circuit::Instrument;
@@ -10,6 +11,7 @@ use diagnosis::Evidence;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::Entry;
 use serde::{Deserialize, Serialize};
+use std::time::Duration;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
 
@@ -174,6 +176,65 @@ pub async fn meter(
     keep_evidence(&shop, &here, vec![state], evidence, "meter", key).await
 }
 
+/// How long a meter is read while the demo's hands move the harness, and while somebody else does.
+const BY_HANDS: Duration = Duration::from_secs(3);
+const BY_OTHERS: Duration = Duration::from_secs(20);
+
+/// Brings the vehicle into the state, places the leads, reads the meter again and again while the harness
+/// is moved, and keeps the lowest and the highest value.
+#[utoipa::path(post, path = "/api/jobs/{id}/record", request_body = Metered, responses((status = 200, body = Kept)))]
+pub async fn record(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(m): Json<Metered>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    here.model.circuit.check_state(&m.state).map_err(Problem::input)?;
+    let bench = shop.bench(id);
+    let instrument = m.quantity;
+    let vehicle = &here.model.circuit.vehicle;
+    if bench.has_hands() {
+        bench.bring_into(vehicle, &m.state).await.map_err(Problem::vehicle)?;
+    }
+    let held = hold(&bench, vehicle, instrument, [&m.red, &m.black]).await;
+    rest(&bench, vehicle, &m.state).await;
+    let [low, high] = held.map_err(Problem::vehicle)?;
+    let state = Entry::State { state: at_rest(&m.state) };
+    let finding = Finding::Recorded { instrument, red: m.red, black: m.black, low, high };
+    let evidence = Evidence::new(m.state, finding);
+    keep_evidence(&shop, &here, vec![state], evidence, "meter", key).await
+}
+
+/// The lowest and the highest value of a meter over a while.
+async fn hold(
+    bench: &crate::bench::Bench,
+    vehicle: &vehicle::Vehicle,
+    instrument: Instrument,
+    [red, black]: [&str; 2],
+) -> Result<[f64; 2], BenchError> {
+    let mut held = [f64::INFINITY, f64::NEG_INFINITY];
+    let mut take = |value: Option<f64>| -> Result<(), BenchError> {
+        let value = value.ok_or(BenchError::OutOfRange)?;
+        held = [held[0].min(value), held[1].max(value)];
+        Ok(())
+    };
+    take(bench.measure(instrument, red, black).await?)?;
+    let mut during = BY_OTHERS;
+    if bench.has_hands() {
+        during = BY_HANDS;
+        for place in &vehicle.places {
+            bench.moved(&place.id).await?;
+        }
+    }
+    let end = tokio::time::Instant::now() + during;
+    while tokio::time::Instant::now() < end {
+        take(bench.measure(instrument, red, black).await?)?;
+        tokio::time::sleep(Duration::from_millis(60)).await;
+    }
+    Ok(held)
+}
+
 pub(super) fn at_rest(state: &OperatingState) -> OperatingState {
     OperatingState { outputs: Default::default(), ..state.clone() }
 }
@@ -224,7 +285,7 @@ pub async fn look(
 }
 
 /// Time in which a roll call shows what moving a harness did.
-const MOVED: std::time::Duration = std::time::Duration::from_millis(2600);
+const MOVED: Duration = Duration::from_millis(2600);
 
 /// A check by hand for the demo's hands.
 #[derive(Debug, Deserialize, ToSchema)]

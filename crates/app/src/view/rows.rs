@@ -115,6 +115,19 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                     ),
                     words::value(*instrument, value.unwrap_or(f64::INFINITY)),
                 ),
+                Finding::Recorded { instrument, red, black, low, high } => (
+                    "recorded",
+                    format!(
+                        "{}, {}",
+                        words::leads(red, black, *instrument),
+                        words::state(model, &found.state)
+                    ),
+                    format!(
+                        "{} to {}",
+                        words::value(*instrument, *low),
+                        words::value(*instrument, *high)
+                    ),
+                ),
                 Finding::Effect { part, strength } => {
                     ("effect", words::effect(model, part), words::strength(*strength).to_owned())
                 }

@@ -20,6 +20,7 @@ mod heard;
 mod level;
 pub(crate) mod moved;
 pub(crate) mod reading;
+pub(crate) mod recorded;
 mod scan;
 pub(crate) mod seen;
 mod signal;
@@ -90,6 +91,21 @@ pub enum Finding {
         black: String,
         /// The value in V, Ohm or A; none is over limit (OL).
         value: Option<f64>,
+    },
+    /// What a meter held that was left on while the harness was moved, or the vehicle driven.
+    Recorded {
+        /// `volts` or `amps`.
+        #[schemars(with = "String")]
+        instrument: Instrument,
+        /// Red lead, or the conductor for amps.
+        red: String,
+        /// Black lead.
+        #[serde(default)]
+        black: String,
+        /// The lowest value in V or A.
+        low: f64,
+        /// The highest.
+        high: f64,
     },
     /// An effect looked at, for example of a driven output.
     Effect {
@@ -220,6 +236,8 @@ pub struct Evidence {
 pub(crate) const BAD_PROBE: f64 = 0.02;
 /// Chance that something else than what the vehicle came for is wrong with it.
 pub(crate) const BESIDE_COMPLAINT: f64 = 1e-6;
+/// Chance that a fault that comes and goes comes or goes before the next check is taken.
+pub(crate) const TURNS: f64 = 0.2;
 /// Chance that a fault that comes and goes is there, when nobody has looked at the symptom.
 pub(crate) const THERE_BY_CHANCE: f64 = 0.5;
 
@@ -321,6 +339,8 @@ enum Kind<'a> {
     Predicted(Scorer<'a>, f64),
     /// By a value with its meter on.
     Reading(Probe, f64),
+    /// By the lowest and the highest value of a meter.
+    Recorded(recorded::Recording),
     /// By voltages while something on a bus is held dominant.
     Phase(level::InPhase<'a>, f64),
     /// By what the fault itself is and where it lies: log-likelihood of a steady one and of one that
@@ -355,6 +375,15 @@ impl Prepared<'_> {
             };
             return Ok(pairs.iter().zip(values).map(of).collect());
         }
+        if let (Kind::Recorded(recording), Some(expected)) = (&self.kind, &self.expected) {
+            let leads = recording.probe().leads(&model.circuit)?;
+            let sets = pairs.iter().map(|(_, changes)| changes.as_slice());
+            let values = reading::reads(model, self.state, sets, leads);
+            let of = |((faults, _), value): (&([&Fault; 2], _), f64)| {
+                recording.under(expected, faults, value)
+            };
+            return Ok(pairs.iter().zip(values).map(of).collect());
+        }
         let snapshot = |k: usize| snapshots.and_then(|s| s.get(k)).map(AsRef::as_ref);
         pairs.iter().enumerate().map(|(k, (f, _))| self.under(model, f, snapshot(k))).collect()
     }
@@ -381,7 +410,11 @@ impl Prepared<'_> {
                 let value = model.reads(self.state, &changes(), probe)?;
                 expected.under(probe.instrument, faults, *read, value)
             }
-            (Kind::Reading(..), None) => 0.0,
+            (Kind::Recorded(recording), Some(expected)) => {
+                let value = model.reads(self.state, &changes(), recording.probe())?;
+                recording.under(expected, faults, value)
+            }
+            (Kind::Reading(..) | Kind::Recorded(..), None) => 0.0,
             (Kind::Phase(phase, _), _) => phase.under(model, self.state, &changes()),
             (Kind::OfFault(of, away, _), _) => {
                 faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(*away)
@@ -447,6 +480,9 @@ impl Evidence {
                 let read = Some(Read { state: self.state.clone(), probe, value: read });
                 Likelihood { there, away, elsewhere, wavering: None, read }
             }
+            Kind::Recorded(recording) => {
+                recording.all(&*model.expect(&self.state, recording.probe())?)
+            }
             Kind::Phase(phase, elsewhere) => {
                 let (there, away) = phase.all(model, &self.state);
                 Likelihood { there, away, elsewhere, wavering: None, read: None }
@@ -471,6 +507,7 @@ impl Evidence {
         let kind = self.kind(model)?;
         let expected = match &kind {
             Kind::Reading(probe, _) => Some(model.expect(&self.state, probe)?),
+            Kind::Recorded(recording) => Some(model.expect(&self.state, recording.probe())?),
             _ => None,
         };
         Ok(Prepared { state: &self.state, kind, expected })
@@ -492,6 +529,12 @@ impl Evidence {
                     Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
                 probe.leads(&model.circuit)?;
                 Kind::Reading(probe, value.unwrap_or(f64::INFINITY))
+            }
+            Finding::Recorded { instrument, red, black, low, high } => {
+                let probe =
+                    Probe { instrument: *instrument, red: red.clone(), black: black.clone() };
+                probe.leads(&model.circuit)?;
+                Kind::Recorded(recorded::Recording::new(probe, [*low, *high])?)
             }
             Finding::Effect { part, strength } => Kind::Predicted(
                 effect::scorer(model, &self.state, part, *strength, self.complaint)?,

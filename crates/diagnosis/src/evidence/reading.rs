@@ -5,7 +5,9 @@
 use super::BAD_PROBE;
 use crate::cache::{Keep, Wanted};
 use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown};
-use circuit::{Change, Circuit, Fault, Instrument, Probe, Solution, Sweep, meter::Leads};
+use circuit::{
+    Change, Circuit, Extra, Fault, Instrument, Law, Probe, Solution, Sweep, meter::Leads,
+};
 use std::collections::HashMap;
 use std::sync::Arc;
 use vehicle::OperatingState;
@@ -134,7 +136,8 @@ pub(crate) fn sigma(
             ((moved * left).min(value.abs()), tolerance)
         }
     };
-    instrument.sigma(value).hypot(parts).hypot(unsure.share * own)
+    let (meter, number) = (instrument.sigma(value), unsure.share * own);
+    (meter * meter + parts * parts + number * number).sqrt()
 }
 
 /// What a sound vehicle reads.
@@ -298,6 +301,82 @@ enum Among {
     Fault(usize),
 }
 
+/// What is put on two points to see what holds them where they are.
+const PULL_VOLTS: f64 = 10.0;
+const PULL_OHMS: f64 = 10.0;
+/// A branch that takes less than this share of the pull holds nothing.
+const HOLDS: f64 = 1e-3;
+
+/// Branches that hold two points of a sound vehicle where they are: those through which a current flows
+/// that is let into the points. Opened they leave them hanging, even where no voltage moves by that.
+fn held_by(model: &Model, p: &Predictions, (a, b): (usize, usize)) -> Vec<bool> {
+    let (c, rest) = (&model.circuit, &p.solution);
+    let volts = rest.volts[a] - rest.volts[b] + PULL_VOLTS;
+    let pull = Change::Meter(Extra::new(a, b, Law::Source { volts, ohms: PULL_OHMS }));
+    let mut sweep = p.sweep.clone();
+    let with = sweep.solve(&[pull]);
+    let amps = (volts - (with.volts[a] - with.volts[b])) / PULL_OHMS;
+    let takes = |k: usize| (with.amps(k) - rest.amps(c, k)).abs() > HOLDS * amps.abs();
+    (0..c.branches.len()).map(takes).collect()
+}
+
+/// Whom the voltmeter's own load matters to. Its ten megohms show only where a fault has left a point
+/// hanging by more than some kilohms: one that moves it, or one that opens what holds it where it is.
+pub(crate) struct Hanging<'m> {
+    model: &'m Model,
+    healthy: f64,
+    /// On a sound vehicle: how a point hangs tells only the meter.
+    sound: bool,
+    unplugged: bool,
+    holds: Vec<bool>,
+}
+
+impl<'m> Hanging<'m> {
+    /// For leads on two points.
+    pub(crate) fn of(
+        model: &'m Model,
+        state: &OperatingState,
+        p: &Predictions,
+        leads: Leads,
+        (a, b): (usize, usize),
+    ) -> Self {
+        let healthy = p.healthy.between(a, b);
+        let unplugged = !state.unplugged.is_empty();
+        // Where there is no voltage the meter pulls at nothing.
+        let meter = leads.change().filter(|_| healthy.abs() > HANGING_VOLTS);
+        let Some(meter) = meter else {
+            return Self { model, healthy, sound: false, unplugged, holds: Vec::new() };
+        };
+        let mut sweep = p.sweep.clone();
+        let point = sweep.solve_at(&[meter], &[a, b]);
+        let sound = (point.volts[a] - point.volts[b] - healthy).abs() > SPOILED_VOLTS;
+        Self { model, healthy, sound, unplugged, holds: held_by(model, p, (a, b)) }
+    }
+
+    /// Whether a hypothesis that reads so much without the load leaves a point hanging that it moves.
+    fn moves(&self, h: usize, volts: f64) -> bool {
+        (self.unplugged || high_ohmic(&self.model.faults[h].changes))
+            && (volts - self.healthy).abs() > HANGING_VOLTS
+    }
+
+    /// Whether it leaves one hanging that it does not move.
+    fn lets_go(&self, h: usize) -> bool {
+        let changes = &self.model.faults[h].changes;
+        high_ohmic(changes)
+            && changes.iter().any(|change| match change {
+                Change::Branch(k, _) | Change::Series(k, _) => {
+                    self.holds.get(*k).copied().unwrap_or(false)
+                }
+                _ => false,
+            })
+    }
+
+    /// Whether the load matters under a hypothesis that reads so much without it.
+    pub(crate) fn matters(&self, h: usize, volts: f64) -> bool {
+        self.sound || self.moves(h, volts) || self.lets_go(h)
+    }
+}
+
 /// A voltmeter's readings under every hypothesis, averaged over the phases of the state.
 fn volts(
     model: &Model,
@@ -309,32 +388,21 @@ fn volts(
     let c = &model.circuit;
     let quick = |s: &Snapshot| s.between(a, b);
     let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
-    let healthy = quick(&p.healthy);
-    // The meter's ten megohms show only where a fault has left the point hanging by more than
-    // some kilohms; one that leaves the point as it was leaves it as stiff as it was, too. Faults
-    // of one chain that leave both ends of the meter at the very same voltages have done the same
+    let hanging = Hanging::of(model, state, p, leads, (a, b));
+    // Faults of one chain that leave both ends of the meter at the very same voltages have done the same
     // to them: one stands for all.
-    let with = leads.change().map(|meter| {
-        let mut sweep = p.sweep.clone();
-        across(sweep.solve_at(&[meter], &[a, b]))
-    });
-    // A point that hangs on a sound vehicle tells how it hangs only with the meter on.
-    let hangs = with.is_some_and(|v| (v - healthy).abs() > SPOILED_VOLTS);
-    let loads = |h: usize| {
-        hangs
-            || (high_ohmic(&model.faults[h].changes) || !state.unplugged.is_empty())
-                && (p.fault(h).map_or(healthy, quick) - healthy).abs() > HANGING_VOLTS
-    };
     let ends = |s: &Snapshot| [a, b].map(|n| (s.volts(n) / SAME_VOLTS).round() as i64);
-    let chain = |h: usize| match model.faults[h].changes[..] {
-        _ if hangs => Among::Fault(h),
-        [Change::Branch(k, _)] => c.chains.of[k].map_or(Among::Branch(k), Among::Chain),
+    let chain = |h: usize, volts: f64| match model.faults[h].changes[..] {
+        [Change::Branch(k, _)] if !hanging.sound && hanging.moves(h, volts) => {
+            c.chains.of[k].map_or(Among::Branch(k), Among::Chain)
+        }
         _ => Among::Fault(h),
     };
     let mut stands: HashMap<(Among, [i64; 2]), usize> = HashMap::new();
     let mut stands_for = vec![usize::MAX; model.faults.len()];
-    for (h, s) in p.all().enumerate().filter(|(h, _)| loads(*h)) {
-        stands_for[h] = *stands.entry((chain(h), ends(s))).or_insert(h);
+    let all = p.all().map(|s| (s, quick(s))).enumerate();
+    for (h, (s, volts)) in all.filter(|(h, (_, volts))| hanging.matters(*h, *volts)) {
+        stands_for[h] = *stands.entry((chain(h, volts), ends(s))).or_insert(h);
     }
     let first = |h: usize| stands_for[h] == h;
     let metered = model.sweep_all(&p.sweep, leads.change(), Some(&[a, b]), first, f64::NAN, across);
@@ -350,15 +418,18 @@ fn volts(
     values
 }
 
+/// Density of a normal distribution.
+pub(super) fn normal(off: f64, sigma: f64) -> f64 {
+    let z = off / sigma;
+    (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt())
+}
+
 /// Log-likelihood of one value against one prediction.
 pub(crate) fn log_likelihood(instrument: Instrument, read: f64, value: f64, sigma: f64) -> f64 {
     let slipped = BAD_PROBE * instrument.slipped(read);
     let close = match (read.is_finite(), value.is_finite()) {
         (false, false) => instrument.any(read),
-        (true, true) => {
-            let z = (read - value) / sigma;
-            (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt())
-        }
+        (true, true) => normal(read - value, sigma),
         _ => 0.0,
     };
     ((1.0 - BAD_PROBE) * close + slipped).ln()

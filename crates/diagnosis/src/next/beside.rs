@@ -28,7 +28,7 @@ pub struct Beside {
 pub fn beside(ask: &Ask<'_>, most: usize) -> Vec<Beside> {
     let live = likeliest(&live_of(ask));
     let scales = Scales::new(ask.model, ask.posterior, &live);
-    let field = Field::new(ask.model, ask.posterior, &live, ask.here());
+    let field = Field::new(ask.model, ask.posterior, &live, ask.here(), ask.present);
     let outputs = &ask.model.circuit.vehicle.outputs;
     let mut out: Vec<Beside> = Vec::new();
     for c in candidates::effects(&field) {

@@ -159,25 +159,15 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
     };
     let thing = |at: &str| words::thing(model, at);
     Ok(match &c.what {
-        What::Reading(p) => {
-            let e = crate::evidence::reading::sound(model, &c.state, p)?;
-            let setup = match p.instrument {
-                Instrument::Amps => vec![("clamp", words::conductor(model, &p.red))],
-                _ => vec![
-                    ("red", words::point(model, &p.red)),
-                    ("black", words::point(model, &p.black)),
-                ],
-            };
-            Kind {
-                text: reading_text(model, p),
-                quantity: p.instrument.name().to_owned(),
-                unit: p.instrument.unit().to_owned(),
-                red: p.red.clone(),
-                black: p.black.clone(),
-                watched: String::new(),
-                expected: verdict::healthy_range(p.instrument, e.healthy, e.sigma),
-                setup,
-            }
+        What::Reading(p) => reading_kind(model, c, p)?,
+        What::Record(p) => {
+            let mut kind = reading_kind(model, c, p)?;
+            let (first, rest) = kind.text.split_at(1);
+            kind.text = format!("Record the {}{rest}", first.to_lowercase());
+            kind.quantity = "recorded".to_owned();
+            let meanwhile = "lowest and highest, while you move, warm, load or drive it";
+            kind.setup.push(("hold", meanwhile.to_owned()));
+            kind
         }
         What::Effect { part, .. } => plain(
             format!("Drive it and look: {}", words::effect(model, part)),
@@ -234,6 +224,24 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
                 "normal",
             )
         },
+    })
+}
+
+fn reading_kind(model: &Model, c: &Candidate, p: &Probe) -> Result<Kind, ModelError> {
+    let e = crate::evidence::reading::sound(model, &c.state, p)?;
+    let setup = match p.instrument {
+        Instrument::Amps => vec![("clamp", words::conductor(model, &p.red))],
+        _ => vec![("red", words::point(model, &p.red)), ("black", words::point(model, &p.black))],
+    };
+    Ok(Kind {
+        text: reading_text(model, p),
+        quantity: p.instrument.name().to_owned(),
+        unit: p.instrument.unit().to_owned(),
+        red: p.red.clone(),
+        black: p.black.clone(),
+        watched: String::new(),
+        expected: verdict::healthy_range(p.instrument, e.healthy, e.sigma),
+        setup,
     })
 }
 

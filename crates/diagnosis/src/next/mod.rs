@@ -10,7 +10,6 @@ mod value;
 pub mod why_not;
 
 use crate::evidence::{Evidence, Finding, Present, reading};
-use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
 pub use crate::posterior::CERTAIN;
 use crate::posterior::{Explains, Live, Posterior};
@@ -74,6 +73,8 @@ const WORTHLESS_PROOF_BITS: f64 = 0.15;
 const PLAIN: f64 = 0.6;
 /// Information below which a check is not worth doing, bits.
 const WORTHLESS_BITS: f64 = 0.02;
+/// Best checks that are weighed again with a voltmeter's own load.
+const LOADED: usize = 10;
 /// Checks within this share of the best tie with it, and are told apart by what can follow.
 pub(crate) const TIE: f64 = 0.85;
 /// Checks that can follow one that ties.
@@ -143,7 +144,7 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
         }
     }
     let live = live_of(&ask);
-    let scales = Scales::new(ask.model, ask.posterior, &live);
+    let scales = Scales::new(ask.model, ask.posterior, &live).loaded();
     distinct
         .into_iter()
         .map(|r| {
@@ -179,7 +180,7 @@ fn likeliest(live: &[Live]) -> Vec<Live> {
 }
 
 fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
-    let field = Field::new(ask.model, ask.posterior, live, ask.here());
+    let field = Field::new(ask.model, ask.posterior, live, ask.here(), ask.present);
     let all = candidates::all(&field);
     let refused = |c: &Candidate| !ask.refused.is_empty() && is_refused(ask.refused, &c.id());
     let open = |c: &Candidate| !refused(c) && !taken(ask.evidence, c, in_any_state);
@@ -320,9 +321,6 @@ fn sieve(
     loading.truncate(MOST_LOADING);
     sieved.extend(loading);
     sieved.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
-    if rough.len() == live.len() {
-        return sieved;
-    }
     let matters: Vec<usize> = live
         .iter()
         .filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
@@ -333,7 +331,12 @@ fn sieve(
     for state in states {
         ask.model.predict_some(state, &matters);
     }
-    rank(ask, &scales(live), least, usize::MAX, 0.0, plain(sieved))
+    let mut ranked = rank(ask, &scales(live), least, usize::MAX, 0.0, plain(sieved));
+    let rest = ranked.split_off(ranked.len().min(LOADED));
+    let mut best = rank(ask, &scales(live).loaded(), least, usize::MAX, 0.0, plain(ranked));
+    best.extend(rest);
+    best.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
+    best
 }
 
 /// The likeliest explanation of each repair, for all that call for it; the likeliest repairs only.
@@ -354,7 +357,7 @@ fn heads(rough: &[Live]) -> Vec<Live> {
 /// Whether a check is a reading that the meter itself spoils.
 fn is_trap(ask: &Ask<'_>, c: &Candidate) -> bool {
     match &c.what {
-        What::Reading(p) => reading::is_spoiled(ask.model, &c.state, p),
+        What::Reading(p) | What::Record(p) => reading::is_spoiled(ask.model, &c.state, p),
         _ => false,
     }
 }
@@ -409,7 +412,7 @@ struct Challenge {
 impl Challenge {
     /// None where the suspect stands without any one piece of evidence and whatever the rates.
     fn of(ask: &Ask<'_>, top: usize) -> Option<Self> {
-        let left_out = LeftOut::of(ask.model, ask.priors, ask.posterior);
+        let left_out = ask.posterior.left_out(ask.model, ask.priors);
         if left_out.proves(top) {
             return None;
         }
@@ -454,10 +457,12 @@ pub(crate) fn divide(
     Scales::new(model, posterior, live).table(c).map(|t| t.likeliest())
 }
 
-/// A refusal names a check, or ends in `*` and names all that begin so: `Amps *` without a clamp.
+/// A refusal names a check, or ends in `*` and names all that begin so: `Amps *` without a clamp, which
+/// could record nothing either.
 fn is_refused(refused: &[String], id: &str) -> bool {
+    let bare = id.strip_prefix("Record ").unwrap_or(id);
     refused.iter().any(|r| match r.strip_suffix('*') {
-        Some(head) => id.starts_with(head),
+        Some(head) => id.starts_with(head) || bare.starts_with(head),
         None => r == id,
     })
 }
@@ -466,7 +471,8 @@ fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
     evidence.iter().any(|e| {
         let alike = in_any_state || e.state == *c.state;
         match (&e.finding, &c.what) {
-            (Finding::Reading { instrument, red, black, .. }, What::Reading(p)) => {
+            (Finding::Reading { instrument, red, black, .. }, What::Reading(p))
+            | (Finding::Recorded { instrument, red, black, .. }, What::Record(p)) => {
                 alike
                     && *instrument == p.instrument
                     && ((*red == p.red && *black == p.black)

@@ -149,6 +149,11 @@ pub fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Eviden
             black: p.black.clone(),
             value: bench.read(p),
         }],
+        What::Record(p) => {
+            let [low, high] = bench.record(p);
+            let (red, black) = (p.red.clone(), p.black.clone());
+            vec![Finding::Recorded { instrument: p.instrument, red, black, low, high }]
+        }
         What::Effect { part, .. } => bench
             .effect(part, None, None)
             .map(|strength| Finding::Effect { part: part.clone(), strength })

@@ -25,6 +25,8 @@ pub trait Bench {
     fn present(&mut self) -> Present;
     /// Reads a meter; none is over limit.
     fn read(&mut self, probe: &Probe) -> Option<f64>;
+    /// Leaves a meter on while the harness is moved: the lowest and the highest value.
+    fn record(&mut self, probe: &Probe) -> [f64; 2];
     /// Looks at the effect of a part, with a jumper on or a part swapped.
     fn effect(
         &mut self,

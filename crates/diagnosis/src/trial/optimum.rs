@@ -188,7 +188,7 @@ pub fn compare(model: &Model, posterior: &Posterior) -> Option<Compared> {
     }
     let now = OperatingState::default();
     let here = Here::after(model, posterior, &[], &now);
-    let field = Field::new(model, posterior, &live, here.clone());
+    let field = Field::new(model, posterior, &live, here.clone(), Present::Yes);
     let candidates: Vec<Candidate> = crate::next::candidates::all(&field);
     let mut divisions: Vec<Division> = Vec::new();
     for c in &candidates {

@@ -45,6 +45,9 @@ impl Bench for Exact {
         let shown = MODEL.circuit.measure(&self.state, &self.changes(), probe).unwrap().value();
         shown.is_finite().then_some(shown)
     }
+    fn record(&mut self, probe: &circuit::Probe) -> [f64; 2] {
+        [self.read(probe).unwrap_or(0.0); 2]
+    }
     fn effect(
         &mut self,
         part: &str,

@@ -67,14 +67,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let mut add = |what, state: &OperatingState| {
         out.push(Candidate::new(what, state.clone(), named(state)));
     };
-    let wavering: f64 = field
-        .live
-        .iter()
-        .map(|l| match l.what {
-            Explains::Fault(h) => l.p * field.posterior.share_wavering(h),
-            _ => 0.0,
-        })
-        .sum();
+    let wavering = field.wavering();
     for (at, _) in by_place(field) {
         add(What::Look { at: at.clone() }, field.here.state);
         // Moving tells only about what comes and goes.

@@ -23,6 +23,8 @@ const CRANKING: f64 = 2.0;
 const RUNNING: f64 = 1.0;
 /// A state is left again: this share of what it took to bring about.
 const BACK: f64 = 0.5;
+/// To leave a meter on while one moves, heats, loads or drives what may bring the fault about.
+const RECORD: f64 = 3.0;
 /// To walk from one place of the vehicle to another.
 const WALK: f64 = 0.5;
 /// The next cavity of a connector where the leads are already.
@@ -56,7 +58,10 @@ impl<'a> Here<'a> {
         state: &'a OperatingState,
     ) -> Self {
         let at = evidence.iter().rev().find_map(|e| match &e.finding {
-            Finding::Reading { red, instrument, .. } if *instrument != Instrument::Amps => {
+            Finding::Reading { red, instrument, .. }
+            | Finding::Recorded { red, instrument, .. }
+                if *instrument != Instrument::Amps =>
+            {
                 Some(Some(owner(red)))
             }
             Finding::Seen { at, .. } | Finding::Moved { at, .. } => Some(Some(owner(at))),
@@ -112,6 +117,7 @@ pub(super) fn of(
     of_state(model, here.state, state, state_id)
         + match what {
             What::Reading(p) => probe(model, here, p),
+            What::Record(p) => RECORD + probe(model, here, p),
             What::Effect { .. } => 0.0,
             What::Scan => scans::MINUTES,
             What::Move { at } => hands::MOVE + go(model, here, at),

@@ -1,5 +1,6 @@
 //! Every check a technician could do, from the vehicle file. One file per kind of check.
 
+use crate::evidence::Present;
 use crate::model::Model;
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
@@ -25,12 +26,16 @@ pub(super) const MOST_BINS: usize = 9;
 /// Minutes lost, on average, when touching a contact makes a fault that comes and goes vanish.
 const DISTURBED_BY_PROBE: f64 = 1.0;
 const DISTURBED_BY_UNPLUGGING: f64 = 10.0;
+/// Share of the suspicion that has to come and go before readings are recorded.
+const MOSTLY: f64 = 0.5;
 
 /// What is looked at.
 #[derive(Debug, Clone, PartialEq)]
 pub enum What {
     /// A meter reading.
     Reading(Probe),
+    /// A meter left on, its lowest and highest value held, while what may bring the fault about is done.
+    Record(Probe),
     /// The effect of a driven output.
     Effect {
         /// The output driven.
@@ -89,6 +94,8 @@ pub(crate) struct Field<'a> {
     pub(crate) live: &'a [Live],
     /// Where one stands.
     pub(crate) here: Here<'a>,
+    /// Whether the symptom shows now.
+    present: Present,
     /// See [`Field::to_place`].
     to_place: OnceLock<[Vec<f64>; 3]>,
 }
@@ -99,8 +106,24 @@ impl<'a> Field<'a> {
         posterior: &'a Posterior,
         live: &'a [Live],
         here: Here<'a>,
+        present: Present,
     ) -> Self {
-        Self { model, posterior, live, here, to_place: OnceLock::new() }
+        Self { model, posterior, live, here, present, to_place: OnceLock::new() }
+    }
+
+    /// Share of the suspicion that comes and goes.
+    pub(super) fn wavering(&self) -> f64 {
+        let of = |l: &Live| match l.what {
+            Explains::Fault(h) => l.p * self.posterior.share_wavering(h),
+            _ => 0.0,
+        };
+        self.live.iter().map(of).sum()
+    }
+
+    /// Whether a reading is to be recorded: what is looked for mostly comes and goes, and is not known to
+    /// be there now.
+    pub(super) fn records(&self) -> bool {
+        self.present != Present::Yes && self.wavering() > MOSTLY
     }
 
     /// Minutes to place leads anywhere from here.
@@ -157,6 +180,7 @@ impl Candidate {
         let unplugged: Vec<&str> = self.state.unplugged.iter().map(String::as_str).collect();
         let what = match &self.what {
             What::Reading(p) => format!("{:?} {} {}", p.instrument, p.red, p.black),
+            What::Record(p) => format!("Record {:?} {} {}", p.instrument, p.red, p.black),
             What::Effect { part, .. } => format!("Effect {part}"),
             What::Scan => "Scan".to_owned(),
             What::Move { at } => format!("Move {at}"),
@@ -171,6 +195,7 @@ impl Candidate {
     pub fn kind(&self) -> &'static str {
         match &self.what {
             What::Reading(p) => p.instrument.name(),
+            What::Record(_) => "recorded",
             What::Effect { .. } => "effect",
             What::Scan => "scan",
             What::Move { .. } => "moved",
@@ -192,7 +217,10 @@ impl Candidate {
         let mut out: Vec<(&str, f64)> =
             pulled.map(|c| (c.as_str(), DISTURBED_BY_UNPLUGGING)).collect();
         match &self.what {
-            What::Reading(Probe { red, black, instrument }) if *instrument != Instrument::Amps => {
+            What::Reading(Probe { red, black, instrument })
+            | What::Record(Probe { red, black, instrument })
+                if *instrument != Instrument::Amps =>
+            {
                 out.extend([red, black].map(|p| (owner(p), DISTURBED_BY_PROBE)));
             }
             What::Swap { swapped, .. } => out.push((swapped, DISTURBED_BY_UNPLUGGING)),

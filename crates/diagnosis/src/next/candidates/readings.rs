@@ -299,6 +299,7 @@ pub(super) fn in_state(
     let model = field.model;
     let (reference, reachable) = (&model.circuit.reference, model.reachable());
     let prints = prints(field, state);
+    let records = field.records();
     let before = minutes::of_state(model, field.here.state, state, state_id);
     let to_place = field.to_place();
     // What is bare on a plugged part goes away with it.
@@ -344,9 +345,13 @@ pub(super) fn in_state(
             1 => Probe::volts(&reachable.drops[k].0, &reachable.drops[k].1),
             _ => clamp(&model.circuit.vehicle.wires[k].id),
         };
-        let what = What::Reading(probe);
+        let what = if records { What::Record(probe) } else { What::Reading(probe) };
         let mut candidate = Candidate::new(what, Arc::clone(&state), Arc::clone(&state_id));
         candidate.at_most = print.at_most(prints.unknown);
+        if records {
+            // Beside where it goes it tells whether it does.
+            candidate.at_most += (print.mass + prints.unknown).min(1.0);
+        }
         candidate
     }));
 }

@@ -38,6 +38,8 @@ pub(super) struct Scales<'a> {
     groups: Vec<usize>,
     count: usize,
     weights: Vec<f64>,
+    /// A voltmeter's own load is reckoned with, wherever it matters.
+    loaded: bool,
 }
 
 /// A prediction, wherever it is kept.
@@ -67,7 +69,12 @@ impl<'a> Scales<'a> {
             .collect();
         let total: f64 = live.iter().map(|l| l.p).sum();
         let weights = live.iter().map(|l| l.p / total).collect();
-        Self { model, posterior, live, count: number.len(), groups, weights }
+        Self { model, posterior, live, count: number.len(), groups, weights, loaded: false }
+    }
+
+    /// The same with a voltmeter's own load, which takes longer.
+    pub(super) fn loaded(self) -> Self {
+        Self { loaded: true, ..self }
     }
 
     /// With the explanations sorted into one item and all others: what tells whether it is that one.
@@ -181,6 +188,7 @@ impl<'a> Scales<'a> {
     pub(super) fn table(&self, c: &Candidate) -> Option<Table> {
         match &c.what {
             What::Reading(probe) => self.reading(c, probe),
+            What::Record(probe) => self.recorded(c, probe),
             What::Effect { part, .. } => self.effect(c, part, None, None),
             What::Swap { swapped, part } => self.effect(c, part, None, Some(swapped)),
             What::Jumper { red, black, part } => {

@@ -2,12 +2,13 @@
 
 use super::table::{Table, Words, phi};
 use super::{MOST_BINS, SLIP, Scales};
-use crate::evidence::reading::{self, LEAST_OHMS, Unsure, sigma, tool_shows};
+use crate::evidence::reading::{self, Hanging, LEAST_OHMS, Unsure, sigma, tool_shows};
+use crate::evidence::recorded;
 use crate::model::{Snapshot, shown};
 use crate::next::candidates::Candidate;
-use crate::posterior::{Explains, Live};
+use crate::posterior::{Explains, Live, UNFORESEEN};
 use circuit::meter::Leads;
-use circuit::{Instrument, Probe};
+use circuit::{Change, Instrument, Probe};
 
 /// Edges between values that can be told apart.
 fn edges(mut values: Vec<(f64, f64)>) -> Vec<f64> {
@@ -85,7 +86,28 @@ impl Scales<'_> {
         (healthy, values)
     }
 
-    pub(super) fn reading(&self, c: &Candidate, probe: &Probe) -> Option<Table> {
+    /// Puts the voltmeter's own load on, under the explanations that it matters to.
+    fn load(&self, c: &Candidate, leads: Leads, values: &mut [Option<f64>]) {
+        let (Leads::Between(_, a, b), model) = (leads, self.model) else { return };
+        let p = model.predict(&c.state);
+        let hanging = Hanging::of(model, &c.state, &p, leads, (a, b));
+        let matters = |l: &Live, volts: f64| match l.what {
+            Explains::Fault(h) => hanging.matters(h, volts),
+            Explains::Pair(_) => true,
+            Explains::Elsewhere => false,
+        };
+        let those: Vec<usize> = (0..values.len())
+            .filter(|k| values[*k].is_some_and(|volts| matters(&self.live[*k], volts)))
+            .collect();
+        let sets: Vec<Vec<Change>> = those.iter().map(|k| self.changes(&self.live[*k])).collect();
+        let read = reading::reads(model, &c.state, sets.iter().map(Vec::as_slice), leads);
+        for (k, volts) in those.into_iter().zip(read) {
+            values[k] = Some(volts);
+        }
+    }
+
+    /// What a reading could show under each explanation.
+    fn ranges(&self, c: &Candidate, probe: &Probe) -> Option<Ranges> {
         let model = self.model;
         let leads = probe.leads(&model.circuit).ok()?;
         let p = model.predict(&c.state);
@@ -95,7 +117,11 @@ impl Scales<'_> {
             true => self.tool_reads(c, probe, leads),
             false => {
                 let of = |l: &Live| Some(quick(&*self.snapshot(&p, c, l, false)?));
-                (quick(&p.healthy), self.live.iter().map(of).collect())
+                let mut values: Vec<Option<f64>> = self.live.iter().map(of).collect();
+                if self.loaded {
+                    self.load(c, leads, &mut values);
+                }
+                (quick(&p.healthy), values)
             }
         };
         let least = 2.0 * probe.instrument.sigma(if healthy.is_finite() { healthy } else { 0.0 });
@@ -141,38 +167,130 @@ impl Scales<'_> {
         if n + usize::from(over) < 2 {
             return None;
         }
-        let row = |x: (f64, f64), into: &mut Vec<f64>| {
-            let (value, sigma) = scale.put(x);
-            if !value.is_finite() {
-                into.extend(std::iter::repeat_n(0.0, n));
-                into.push(1.0);
-                return;
-            }
-            let mut below = 0.0;
-            for edge in edges.iter().map(Some).chain([None]) {
-                let up_to = edge.map_or(1.0, |e| phi((e - value) / sigma));
-                into.push(up_to - below);
-                below = up_to;
-            }
-            if over {
-                into.push(0.0);
-            }
+        let mut ranges = Ranges {
+            instrument: probe.instrument,
+            scale,
+            edges,
+            over,
+            sound: Vec::new(),
+            of: Vec::new(),
         };
-        // Their row is worked out once, too.
-        let mut sound = Vec::new();
-        row((healthy, sound_sigma), &mut sound);
-        let mut k = 0;
-        let shown = edges.iter().map(|e| scale.back(*e)).collect();
-        let words = Words::Ranges { instrument: probe.instrument, edges: shown, over };
-        Some(self.rows(words, &sound.clone(), SLIP, |_, into| {
-            let x = both[k];
-            k += 1;
-            match x {
-                None => return false,
-                Some(x) if !moves(x.0) => into.extend(&sound),
-                Some(x) => row(x, into),
+        ranges.sound = ranges.row((healthy, sound_sigma));
+        let of = |x: Option<(f64, f64)>| match x {
+            None => Shows::Anything,
+            Some(x) if !moves(x.0) => Shows::AsSound,
+            Some(x) => Shows::Own(x),
+        };
+        ranges.of = both.into_iter().map(of).collect();
+        Some(ranges)
+    }
+
+    pub(super) fn reading(&self, c: &Candidate, probe: &Probe) -> Option<Table> {
+        let ranges = self.ranges(c, probe)?;
+        let mut of = ranges.of.iter();
+        Some(self.rows(ranges.words(), &ranges.sound, SLIP, |_, into| match of.next() {
+            None | Some(Shows::Anything) => false,
+            Some(Shows::AsSound) => {
+                into.extend(&ranges.sound);
+                true
             }
-            true
+            Some(Shows::Own(x)) => {
+                ranges.put(*x, into);
+                true
+            }
         }))
+    }
+
+    /// What a meter left on would hold: it stays in a range, or goes from the sound one to another.
+    pub(super) fn recorded(&self, c: &Candidate, probe: &Probe) -> Option<Table> {
+        let ranges = self.ranges(c, probe)?;
+        let words = Words::Held(Box::new(ranges.words()));
+        let n = ranges.sound.len();
+        let slip = SLIP / (2 * n) as f64;
+        let mut chances = Vec::with_capacity(2 * n * self.live.len());
+        let mut row = Vec::with_capacity(n);
+        for (l, shows) in self.live.iter().zip(&ranges.of) {
+            row.clear();
+            let mut wavering = match l.what {
+                Explains::Fault(h) => self.posterior.share_wavering(h),
+                _ => 0.0,
+            };
+            match shows {
+                Shows::Own(x) => ranges.put(*x, &mut row),
+                Shows::AsSound => row.extend(&ranges.sound),
+                // What is not in the file leaves most of it alone, as most faults do; else it does anything.
+                Shows::Anything => {
+                    let anything = UNFORESEEN / n as f64;
+                    row.extend(ranges.sound.iter().map(|s| (1.0 - UNFORESEEN) * s + anything));
+                    wavering = 0.5;
+                }
+            }
+            let goes = wavering * recorded::CAUGHT;
+            let stays = |(there, sound): (&f64, &f64)| {
+                (1.0 - wavering) * there + (wavering - goes) * sound + goes * there * sound
+            };
+            let went = |(there, sound): (&f64, &f64)| goes * there * (1.0 - sound);
+            let pairs = || row.iter().zip(&ranges.sound);
+            let own = pairs().map(stays).chain(pairs().map(went));
+            chances.extend(own.map(|x| (1.0 - SLIP) * x + slip));
+        }
+        Some(Table { chances, words })
+    }
+}
+
+/// What an explanation makes a reading show.
+#[derive(Debug, Clone, Copy)]
+enum Shows {
+    /// It predicts nothing.
+    Anything,
+    /// What a sound vehicle shows.
+    AsSound,
+    /// A value with its standard deviation.
+    Own((f64, f64)),
+}
+
+/// Ranges of a reading that can be told apart, and what falls into them.
+struct Ranges {
+    instrument: Instrument,
+    scale: Scale,
+    /// On the scale.
+    edges: Vec<f64>,
+    /// Whether over limit is another one.
+    over: bool,
+    /// Chance of each on a sound vehicle.
+    sound: Vec<f64>,
+    /// What each explanation shows.
+    of: Vec<Shows>,
+}
+
+impl Ranges {
+    fn words(&self) -> Words {
+        let edges = self.edges.iter().map(|e| self.scale.back(*e)).collect();
+        Words::Ranges { instrument: self.instrument, edges, over: self.over }
+    }
+
+    /// Adds the chance of each range for a value with its standard deviation.
+    fn put(&self, x: (f64, f64), into: &mut Vec<f64>) {
+        let (value, sigma) = self.scale.put(x);
+        if !value.is_finite() {
+            into.extend(std::iter::repeat_n(0.0, self.edges.len() + 1));
+            into.push(1.0);
+            return;
+        }
+        let mut below = 0.0;
+        for edge in self.edges.iter().map(Some).chain([None]) {
+            let up_to = edge.map_or(1.0, |e| phi((e - value) / sigma));
+            into.push(up_to - below);
+            below = up_to;
+        }
+        if self.over {
+            into.push(0.0);
+        }
+    }
+
+    fn row(&self, x: (f64, f64)) -> Vec<f64> {
+        let mut row = Vec::new();
+        self.put(x, &mut row);
+        row
     }
 }

@@ -12,6 +12,8 @@ pub(super) enum Words {
     Given(Vec<String>),
     /// Ranges between edges, and perhaps over limit.
     Ranges { instrument: Instrument, edges: Vec<f64>, over: bool },
+    /// What is recorded: stays in a range, or goes there and back.
+    Held(Box<Words>),
 }
 
 impl Words {
@@ -23,6 +25,7 @@ impl Words {
         match self {
             Self::Given(words) => words.len(),
             Self::Ranges { edges, over, .. } => edges.len() + 1 + usize::from(*over),
+            Self::Held(ranges) => 2 * ranges.len(),
         }
     }
 
@@ -33,6 +36,11 @@ impl Words {
                 let mut words = range_words(*instrument, edges);
                 words.extend(over.then(|| words::value(*instrument, f64::INFINITY)));
                 words
+            }
+            Self::Held(ranges) => {
+                let words = ranges.list();
+                let stays = words.iter().map(|w| format!("stays {w}"));
+                stays.chain(words.iter().map(|w| format!("goes {w} and back"))).collect()
             }
         }
     }
