@@ -68,7 +68,7 @@ pub async fn what_is_not_fitted_is_not_missed_and_told_of_when_it_answers(_house
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
     // A van whose trailer module has lost its ground, and whose seat heating works.
-    let (_standin, doip, hands) = standin(&["--fault", "wire:556:open"]);
+    let (_standin, [doip, _, hands]) = standin(&["--fault", "wire:556:open"]);
     post(&format!("{hands}/state"), json!({"key": "15"})).await;
     let serve = ["serve", "--port", "0", "--data", &directory, "--doip", &doip];
     let (_app, url) = program(&serve);

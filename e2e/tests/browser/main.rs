@@ -4,6 +4,7 @@
 mod bench;
 mod codes;
 mod network;
+mod recorded;
 mod sheets;
 mod suspects;
 mod washer;
@@ -36,6 +37,7 @@ fn main() {
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
         network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,
         network::codes_are_pasted_where_there_is_no_link,
+        recorded::a_pump_that_works_now_and_then_is_traced_with_a_recording_meter,
         sheets::any_circuit_can_be_found_grown_followed_and_taken_apart,
         suspects::three_codes_one_dragged_reference_and_a_misleading_reading,
         suspects::a_dead_tailgate_and_the_ground_in_its_hinge,

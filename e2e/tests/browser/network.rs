@@ -50,7 +50,7 @@ pub async fn a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is
 ) {
     let data = tempfile::tempdir().unwrap();
     let directory = data.path().to_string_lossy().into_owned();
-    let (_standin, doip, hands) = standin(&["--fault", "part:K9:coil_open"]);
+    let (_standin, [doip, _, hands]) = standin(&["--fault", "part:K9:coil_open"]);
     let serve = ["serve", "--port", "0", "--data", &directory, "--doip", &doip];
     let (_app, url) = program(&serve);
     post(&format!("{hands}/state"), json!({"key": "15"})).await;

@@ -522,6 +522,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Brings the vehicle into the state, places the leads, reads the meter again and again while the harness
+         *     is moved, and keeps the lowest and the highest value.
+         */
+        post: operations["record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes the lowest and the highest value that a meter held. */
+        post: operations["recording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/refuse": {
         parameters: {
             query?: never;
@@ -1220,6 +1257,25 @@ export interface components {
             value?: number | null;
             /** @enum {string} */
             kind: "reading";
+        } | {
+            /** @description `volts` or `amps`. */
+            instrument: components["schemas"]["Instrument"];
+            /** @description Red lead, or the conductor for amps. */
+            red: string;
+            /** @description Black lead. */
+            black?: string;
+            /**
+             * Format: double
+             * @description The lowest value in V or A.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description The highest.
+             */
+            high: number;
+            /** @enum {string} */
+            kind: "recorded";
         } | {
             /** @description The part whose effect it is. */
             part: string;
@@ -2471,6 +2527,17 @@ export interface components {
             /** @description Modules that are silent. */
             silent?: string[];
         };
+        /** @description Two values that a meter held, as typed. */
+        TypedRecording: {
+            quantity: components["schemas"]["Instrument"];
+            red: string;
+            black?: string;
+            /** @description The lowest value as typed: `0.2`. */
+            low: string;
+            /** @description The highest. */
+            high: string;
+            state: components["schemas"]["OperatingState"];
+        };
         /**
          * @description The verdict on a reading.
          * @enum {string}
@@ -3593,6 +3660,74 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Typed"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Metered"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedRecording"];
             };
         };
         responses: {

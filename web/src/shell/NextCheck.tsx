@@ -4,6 +4,7 @@ import { useJob } from "../api/job";
 import { ByHand, type Task } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
+import { RecordValues } from "../ui/Record";
 import { Rescan } from "../ui/Rescan";
 
 /** The check as a task for hands and eyes; none when it is something else. */
@@ -27,6 +28,13 @@ function Answer({ check }: { check: Check }) {
   if (task) return <ByHand task={task} state={check.state} />;
   if (check.quantity === "scan") {
     return <Rescan state={check.state} />;
+  }
+  if (check.quantity === "recorded") {
+    const quantity: Instrument = check.unit === "A" ? "amps" : "volts";
+    const { red, black, state } = check;
+    return (
+      <RecordValues key={check.id} wanted={{ quantity, red, black, state }} unit={check.unit} />
+    );
   }
   if (check.quantity === "effect") return <Effect part={check.red} state={check.state} />;
   return (
@@ -100,7 +108,7 @@ export function NextCheck() {
             No tester
           </button>
         )}
-        {check.quantity === "amps" && (
+        {check.unit === "A" && (
           <button
             type="button"
             className="quiet"

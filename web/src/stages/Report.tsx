@@ -12,6 +12,7 @@ const DONE: Record<string, string> = {
   doubted: "doubt",
   seen: "seen",
   moved: "moved",
+  recorded: "recorded",
   substituted: "tried",
   found: "found",
   adjusted: "weight",

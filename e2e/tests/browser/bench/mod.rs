@@ -240,8 +240,8 @@ pub fn entries(v: &Value) -> usize {
     v["ledger"].as_array().unwrap().len()
 }
 
-/// A stand-in as a program of its own, with its DoIP and hands addresses.
-pub fn standin(arguments: &[&str]) -> (Process, String, String) {
+/// A stand-in as a program of its own, with its DoIP, SCPI and hands addresses.
+pub fn standin(arguments: &[&str]) -> (Process, [String; 3]) {
     let ports = ["--doip", "0", "--scpi", "0", "--hands", "0"];
     let mut child = Command::new(binary().with_file_name("standin"))
         .arg(root().join("vehicles/wren.json"))
@@ -253,7 +253,7 @@ pub fn standin(arguments: &[&str]) -> (Process, String, String) {
     let mut line = String::new();
     BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
     let words: Vec<&str> = line.split_whitespace().collect();
-    (Process(child), words[1].to_owned(), words[5].to_owned())
+    (Process(child), [1, 3, 5].map(|k| words[k].to_owned()))
 }
 
 pub async fn post(url: &str, body: Value) -> Value {
@@ -282,6 +282,7 @@ pub fn button(quantity: &str) -> &'static str {
         "moved" => "Move it",
         "seen" => "Look",
         "jumper" | "swap" => "Try it",
+        "recorded" => "Record from meter",
         _ => "From meter",
     }
 }
