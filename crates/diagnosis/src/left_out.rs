@@ -15,6 +15,8 @@ const STANDS: f64 = 0.8;
 pub struct LeftOut {
     /// In the order of [`Posterior::moments`]; single faults only.
     pub without: Vec<Posterior>,
+    /// Which of them are what the vehicle came for: nobody errs about that, so nothing hangs on it.
+    firm: Vec<bool>,
     /// What all of it says if all things failed nearly alike.
     pub even: Posterior,
 }
@@ -27,14 +29,20 @@ impl LeftOut {
         let weigh = |k: usize| weighed.posterior(model, priors, &beyond, Some(k));
         Self {
             without: (0..weighed.moments.len()).into_par_iter().map(weigh).collect(),
+            firm: weighed.moments.iter().map(|m| m.complaint).collect(),
             even: weighed.posterior(model, &even, &weighed.beyond(&even), None),
         }
+    }
+
+    /// What can be wrong, with what is believed without it.
+    fn doubtful(&self) -> impl Iterator<Item = (usize, &Posterior)> {
+        self.without.iter().enumerate().filter(|(k, _)| !self.firm[*k])
     }
 
     /// The piece of evidence without which an item would stand worst, by its moment, and how it would
     /// stand then, 0 to 1. None without evidence.
     pub fn weakest(&self, item: usize) -> Option<(usize, f64)> {
-        let stands = self.without.iter().map(|p| p.items[item]).enumerate();
+        let stands = self.doubtful().map(|(k, p)| (k, p.items[item]));
         stands.min_by(|a, b| a.1.total_cmp(&b.1))
     }
 
@@ -58,7 +66,7 @@ impl LeftOut {
         let mut others = vec![0.0; all.hypotheses.len()];
         let mut wavering = vec![0.0; model.faults.len()];
         let is_top = |h: usize| model.item_of.get(h) == Some(&top);
-        for without in self.without.iter().chain([&self.even]) {
+        for without in self.doubtful().map(|(_, p)| p).chain([&self.even]) {
             // Where the leading item stands nevertheless little is left for others: what counts is the
             // piece of evidence that it hangs on.
             for (h, p) in without.hypotheses.iter().enumerate().filter(|(h, _)| !is_top(*h)) {

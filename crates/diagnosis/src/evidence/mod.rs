@@ -297,6 +297,8 @@ pub struct Moment {
     pub pieces: Vec<usize>,
     /// Whether the symptom was there.
     pub present: Present,
+    /// They are what the vehicle came for, which nobody errs about.
+    pub complaint: bool,
     /// How likely every hypothesis makes them.
     pub likelihood: Arc<Likelihood>,
 }
@@ -315,6 +317,7 @@ pub fn moments(model: &Model, evidence: &[Evidence]) -> Result<Vec<Moment>, Mode
             false => out.push(Moment {
                 pieces: vec![k],
                 present: e.present,
+                complaint: e.complaint,
                 likelihood: e.likelihood(model)?,
             }),
         }
@@ -322,7 +325,8 @@ pub fn moments(model: &Model, evidence: &[Evidence]) -> Result<Vec<Moment>, Mode
     for ((_, state), pieces) in scans {
         let all: Vec<&Finding> = pieces.iter().map(|k| &evidence[*k].finding).collect();
         let likelihood = scan::likelihood(model, state, &all)?;
-        out.push(Moment { present: evidence[pieces[0]].present, pieces, likelihood });
+        let Evidence { present, complaint, .. } = evidence[pieces[0]];
+        out.push(Moment { present, complaint, pieces, likelihood });
     }
     Ok(out)
 }

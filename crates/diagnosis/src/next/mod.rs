@@ -428,7 +428,7 @@ impl Challenge {
                 let text = words::at_once(ask.model, ask.evidence, &ask.posterior.moments[moment]);
                 format!("Without “{text}” it would stand at {:.0} %", 100.0 * p)
             }
-            (None, None) => String::new(),
+            (None, None) => "Nothing speaks for it yet but what the vehicle came for".to_owned(),
         };
         Some(Self { top, posterior, doubt })
     }
