@@ -162,7 +162,7 @@ fn what_a_meter_held_is_kept_and_what_it_cannot_hold_is_refused_at_its_field() {
     refused(&held("volts", "12.4", "0.1"), "low");
     refused(&held("volts", "0.1", "OL"), "high");
     refused(&held("volts", "dark", "12"), "low");
-    refused(&held("ohms", "1", "2"), "recording");
+    refused(&held("ohms", "1", "2"), "record finite volts or amps");
     p.kept(&at, &held("volts", "0,1", "12.4 V"));
     let v = p.fresh(job);
     let row = &v["ledger"][1];

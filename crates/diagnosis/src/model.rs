@@ -40,6 +40,9 @@ pub enum ModelError {
         /// The name given.
         id: String,
     },
+    /// Extremes of something that no meter holds.
+    #[error("{0} of this kind cannot be recorded; record finite volts or amps")]
+    NotRecorded(&'static str),
 }
 
 /// Everything predicted for one state.

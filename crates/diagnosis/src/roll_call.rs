@@ -59,7 +59,7 @@ impl RollCall {
             .map(|m| Called { module: m.clone(), asked: 0, answered: 0, dropouts: 0 })
             .collect();
         let mut before: Vec<Option<bool>> = vec![None; modules.len()];
-        let mut together: BTreeMap<Vec<String>, u32> = BTreeMap::new();
+        let mut silences: Vec<Vec<String>> = Vec::new();
         for round in rounds {
             let mut silent = Vec::new();
             for ((c, said), before) in called.iter_mut().zip(round).zip(&mut before) {
@@ -73,12 +73,31 @@ impl RollCall {
                 }
             }
             if round.iter().any(Option::is_some) {
-                *together.entry(silent).or_default() += 1;
+                silences.push(silent);
             }
+        }
+        let always = |m: &String| called.iter().any(|c| c.module == *m && c.answered == 0);
+        let part_of = |few: &[String], many: &[String]| {
+            few.len() < many.len() && few.iter().all(|m| many.contains(m))
+        };
+        // A dropout that begins or ends in the middle of a round: only some were asked while it lasted,
+        // and the round beside it tells of all.
+        let is_half = |k: usize| {
+            let beside = [k.checked_sub(1), Some(k + 1)].into_iter().flatten();
+            !silences[k].iter().all(always)
+                && beside.filter_map(|j| silences.get(j)).any(|s| part_of(&silences[k], s))
+        };
+        let mut together: BTreeMap<Vec<String>, u32> = BTreeMap::new();
+        for k in (0..silences.len()).filter(|k| !is_half(*k)) {
+            *together.entry(silences[k].clone()).or_default() += 1;
         }
         let mut together: Vec<Together> =
             together.into_iter().map(|(silent, rounds)| Together { silent, rounds }).collect();
-        together.sort_by(|a, b| b.rounds.cmp(&a.rounds).then_with(|| a.silent.cmp(&b.silent)));
+        // Of groups seen as often the largest: fewer are silent in a dropout shorter than a round, too.
+        together.sort_by(|a, b| {
+            let larger = b.silent.len().cmp(&a.silent.len());
+            b.rounds.cmp(&a.rounds).then(larger).then_with(|| a.silent.cmp(&b.silent))
+        });
         together.truncate(KEPT);
         Self { seconds, modules: called, together, marks }
     }
@@ -155,6 +174,28 @@ mod tests {
         let silent = |e: &&Evidence| matches!(e.finding, Finding::Answer { answers: false, .. });
         assert_eq!(e.iter().filter(|e| e.present == Present::No).filter(silent).count(), 1);
         assert_eq!(e.iter().filter(|e| e.present == Present::Yes).filter(silent).count(), 3);
+    }
+
+    #[test]
+    fn a_round_in_which_a_dropout_begins_or_ends_names_no_group_of_its_own() {
+        // Asked one after the other; it begins after the first was asked and ends before the last is.
+        let rounds: [[Option<bool>; 4]; 7] = [
+            [Y, Y, Y, N],
+            [Y, N, N, N],
+            [N, N, N, N],
+            [N, Y, Y, N],
+            [Y, Y, Y, N],
+            [Y, N, N, N],
+            [N, N, N, N],
+        ];
+        let r = RollCall::of(&names(4), rounds.iter().map(|x| &x[..]), 7, vec![]);
+        let groups: Vec<(usize, u32)> =
+            r.together.iter().map(|t| (t.silent.len(), t.rounds)).collect();
+        assert_eq!(groups, [(4, 2), (1, 2)]);
+        // Seen only by halves the larger half is believed.
+        let short = [[Y, Y, Y, N], [N, Y, Y, N], [Y, Y, Y, N], [Y, N, N, N], [Y, Y, Y, N]];
+        let r = RollCall::of(&names(4), short.iter().map(|x| &x[..]), 5, vec![]);
+        assert_eq!(r.together[1].silent, ["A1", "A2", "A3"]);
     }
 
     #[test]

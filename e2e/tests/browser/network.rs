@@ -25,7 +25,7 @@ pub async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved(house: &Ho
     for (place, says) in [
         ("door hinge boot, left (door_left_hinge)", "no change"),
         ("tow bar (tow_bar)", "it changed"),
-        // Once more: a round that the dropout begins or ends in tells of some modules only.
+        // And again, as one would: a dropout shorter than a round tells of some modules only.
         ("tow bar (tow_bar)", "it changed"),
         ("tow bar (tow_bar)", "it changed"),
     ] {

@@ -48,10 +48,13 @@ pub async fn a_pump_that_works_now_and_then_is_traced_with_a_recording_meter(hou
     let v = view(&url, job).await;
     assert!(checks <= 14, "{checks}: {:#}", v["suspects"]);
     let ledger = v["ledger"].as_array().unwrap();
-    let recorded: Vec<&str> = ledger
-        .iter()
-        .filter(|e| e["kind"] == "recorded")
-        .map(|e| e["detail"].as_str().unwrap())
+    let recorded = ledger.iter().filter(|e| e["kind"] == "recorded");
+    let swings: Vec<f64> = recorded
+        .map(|e| {
+            let words: Vec<&str> = e["detail"].as_str().unwrap().split_whitespace().collect();
+            // "0.35 V to 12.39 V"
+            words[3].parse::<f64>().unwrap() - words[0].parse::<f64>().unwrap()
+        })
         .collect();
-    assert!(recorded.iter().any(|r| r.contains(" to ")), "{recorded:?}");
+    assert!(swings.iter().any(|s| *s > 5.0), "never caught: {swings:?}");
 }

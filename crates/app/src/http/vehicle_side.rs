@@ -4,6 +4,7 @@ use super::at::{Answer, App, Keeping, Kept, at, away, begin, is_open, keep, keep
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use crate::bench::BenchError;
+use crate::shop::Shop;
 use crate::view::{self, SupplyRow};
 use axum::extract::State;
 use circuit::Instrument;
@@ -11,6 +12,7 @@ use diagnosis::Evidence;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::Entry;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use std::time::Duration;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
@@ -159,21 +161,7 @@ pub async fn meter(
     key: Key,
     Json(m): Json<Metered>,
 ) -> Keeping {
-    let here = begin(&shop, id, &key).await?;
-    here.model.circuit.check_state(&m.state).map_err(Problem::input)?;
-    let bench = shop.bench(id);
-    let instrument = m.quantity;
-    let vehicle = &here.model.circuit.vehicle;
-    if bench.has_hands() {
-        bench.bring_into(vehicle, &m.state).await.map_err(Problem::vehicle)?;
-    }
-    let value = bench.measure(instrument, &m.red, &m.black).await;
-    rest(&bench, vehicle, &m.state).await;
-    let value = value.map_err(Problem::vehicle)?;
-    let state = Entry::State { state: at_rest(&m.state) };
-    let finding = Finding::Reading { instrument, red: m.red, black: m.black, value };
-    let evidence = Evidence::new(m.state, finding);
-    keep_evidence(&shop, &here, vec![state], evidence, "meter", key).await
+    from_meter(shop, id, key, m, false).await
 }
 
 /// How long a meter is read while the demo's hands move the harness, and while somebody else does.
@@ -189,21 +177,34 @@ pub async fn record(
     key: Key,
     Json(m): Json<Metered>,
 ) -> Keeping {
+    from_meter(shop, id, key, m, true).await
+}
+
+/// Takes one value from the meter, or holds the extremes of many, and gives back what was driven for it.
+async fn from_meter(shop: Arc<Shop>, id: i64, key: Key, m: Metered, extremes: bool) -> Keeping {
     let here = begin(&shop, id, &key).await?;
     here.model.circuit.check_state(&m.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
-    let instrument = m.quantity;
+    let Metered { quantity: instrument, red, black, state } = m;
     let vehicle = &here.model.circuit.vehicle;
     if bench.has_hands() {
-        bench.bring_into(vehicle, &m.state).await.map_err(Problem::vehicle)?;
+        bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
     }
-    let held = hold(&bench, vehicle, instrument, [&m.red, &m.black]).await;
-    rest(&bench, vehicle, &m.state).await;
-    let [low, high] = held.map_err(Problem::vehicle)?;
-    let state = Entry::State { state: at_rest(&m.state) };
-    let finding = Finding::Recorded { instrument, red: m.red, black: m.black, low, high };
-    let evidence = Evidence::new(m.state, finding);
-    keep_evidence(&shop, &here, vec![state], evidence, "meter", key).await
+    let found = match extremes {
+        true => hold(&bench, vehicle, instrument, [&red, &black])
+            .await
+            .map(|[low, high]| Finding::Recorded { instrument, red, black, low, high }),
+        false => bench.measure(instrument, &red, &black).await.map(|value| Finding::Reading {
+            instrument,
+            red,
+            black,
+            value,
+        }),
+    };
+    rest(&bench, vehicle, &state).await;
+    let evidence = Evidence::new(state.clone(), found.map_err(Problem::vehicle)?);
+    let before = vec![Entry::State { state: at_rest(&state) }];
+    keep_evidence(&shop, &here, before, evidence, "meter", key).await
 }
 
 /// The lowest and the highest value of a meter over a while.

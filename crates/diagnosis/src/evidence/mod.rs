@@ -354,6 +354,17 @@ enum Kind<'a> {
     Substituted(substituted::Swap, f64),
 }
 
+impl Kind<'_> {
+    /// The probe of what a meter showed.
+    fn probe(&self) -> Option<&Probe> {
+        match self {
+            Self::Reading(probe, _) => Some(probe),
+            Self::Recorded(recording) => Some(recording.probe()),
+            _ => None,
+        }
+    }
+}
+
 /// See [`Evidence::prepare`].
 pub(crate) struct Prepared<'a> {
     pub(crate) state: &'a OperatingState,
@@ -370,26 +381,27 @@ impl Prepared<'_> {
         pairs: &[([&Fault; 2], Vec<Change>)],
         snapshots: Option<&[Arc<Snapshot>]>,
     ) -> Result<Vec<f64>, ModelError> {
-        if let (Kind::Reading(probe, read), Some(expected)) = (&self.kind, &self.expected) {
+        if let Some(probe) = self.kind.probe() {
             let leads = probe.leads(&model.circuit)?;
             let sets = pairs.iter().map(|(_, changes)| changes.as_slice());
             let values = reading::reads(model, self.state, sets, leads);
-            let of = |((faults, _), value): (&([&Fault; 2], _), f64)| {
-                expected.under(probe.instrument, faults, *read, value)
-            };
-            return Ok(pairs.iter().zip(values).map(of).collect());
-        }
-        if let (Kind::Recorded(recording), Some(expected)) = (&self.kind, &self.expected) {
-            let leads = recording.probe().leads(&model.circuit)?;
-            let sets = pairs.iter().map(|(_, changes)| changes.as_slice());
-            let values = reading::reads(model, self.state, sets, leads);
-            let of = |((faults, _), value): (&([&Fault; 2], _), f64)| {
-                recording.under(expected, faults, value)
-            };
+            let of = |((faults, _), value): (&([&Fault; 2], _), f64)| self.metered(faults, value);
             return Ok(pairs.iter().zip(values).map(of).collect());
         }
         let snapshot = |k: usize| snapshots.and_then(|s| s.get(k)).map(AsRef::as_ref);
         pairs.iter().enumerate().map(|(k, (f, _))| self.under(model, f, snapshot(k))).collect()
+    }
+
+    /// Log-likelihood of what a meter showed under faults at once with which it reads a value; nothing is
+    /// said of it where it is not of a meter.
+    fn metered(&self, faults: &[&Fault], value: f64) -> f64 {
+        match (&self.kind, &self.expected) {
+            (Kind::Reading(probe, read), Some(expected)) => {
+                expected.under(probe.instrument, faults, *read, value)
+            }
+            (Kind::Recorded(recording), Some(expected)) => recording.under(expected, faults, value),
+            _ => 0.0,
+        }
     }
 
     /// Whether it is weighed by what is predicted for its state.
@@ -405,25 +417,22 @@ impl Prepared<'_> {
         snapshot: Option<&Snapshot>,
     ) -> Result<f64, ModelError> {
         let changes = || faults.iter().flat_map(|f| f.changes.clone()).collect::<Vec<Change>>();
-        Ok(match (&self.kind, &self.expected) {
-            (Kind::Predicted(score, _), _) => match snapshot {
+        Ok(match &self.kind {
+            Kind::Predicted(score, _) => match snapshot {
                 Some(s) => score(s),
                 None => score(&model.snapshot(self.state, &changes())),
             },
-            (Kind::Reading(probe, read), Some(expected)) => {
-                let value = model.reads(self.state, &changes(), probe)?;
-                expected.under(probe.instrument, faults, *read, value)
+            Kind::Reading(probe, _) => {
+                self.metered(faults, model.reads(self.state, &changes(), probe)?)
             }
-            (Kind::Recorded(recording), Some(expected)) => {
-                let value = model.reads(self.state, &changes(), recording.probe())?;
-                recording.under(expected, faults, value)
+            Kind::Recorded(recording) => {
+                self.metered(faults, model.reads(self.state, &changes(), recording.probe())?)
             }
-            (Kind::Reading(..) | Kind::Recorded(..), None) => 0.0,
-            (Kind::Phase(phase, _), _) => phase.under(model, self.state, &changes()),
-            (Kind::OfFault(of, away, _), _) => {
+            Kind::Phase(phase, _) => phase.under(model, self.state, &changes()),
+            Kind::OfFault(of, away, _) => {
                 faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(*away)
             }
-            (Kind::Substituted(swap, _), _) => swap.under(model, self.state, faults)?,
+            Kind::Substituted(swap, _) => swap.under(model, self.state, faults)?,
         })
     }
 }
@@ -509,11 +518,7 @@ impl Evidence {
     /// [`ModelError`] for names the vehicle does not have.
     pub(crate) fn prepare<'a>(&'a self, model: &'a Model) -> Result<Prepared<'a>, ModelError> {
         let kind = self.kind(model)?;
-        let expected = match &kind {
-            Kind::Reading(probe, _) => Some(model.expect(&self.state, probe)?),
-            Kind::Recorded(recording) => Some(model.expect(&self.state, recording.probe())?),
-            _ => None,
-        };
+        let expected = kind.probe().map(|probe| model.expect(&self.state, probe)).transpose()?;
         Ok(Prepared { state: &self.state, kind, expected })
     }
 

@@ -30,9 +30,10 @@ pub(super) struct Recording {
 impl Recording {
     /// Of two values in any order.
     pub(super) fn new(probe: Probe, values: [f64; 2]) -> Result<Self, ModelError> {
-        if !can_hold(probe.instrument) || values.iter().any(|v| !v.is_finite()) {
-            let id = format!("{} of a recording", probe.instrument.name());
-            return Err(ModelError::Unknown { what: "lowest and highest value", id });
+        // What the circuit itself drives; an ohmmeter holds nothing that comes and goes.
+        let held = matches!(probe.instrument, Instrument::Volts | Instrument::Amps);
+        if !held || values.iter().any(|v| !v.is_finite()) {
+            return Err(ModelError::NotRecorded(probe.instrument.name()));
         }
         let [low, high] = [values[0].min(values[1]), values[0].max(values[1])];
         Ok(Self { probe, low, high })
@@ -114,11 +115,6 @@ impl Recording {
         let sigma = reading::sigma(self.probe.instrument, value, healthy, tolerance, unsure);
         self.steady((value, sigma))
     }
-}
-
-/// Whether the extremes of an instrument's values are held: of what the circuit itself drives.
-pub fn can_hold(instrument: Instrument) -> bool {
-    matches!(instrument, Instrument::Volts | Instrument::Amps)
 }
 
 #[cfg(test)]

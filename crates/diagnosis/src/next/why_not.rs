@@ -45,7 +45,7 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let hypotheses: Vec<usize> =
         (0..model.faults.len()).filter(|h| ask.posterior.hypotheses[*h] > 1e-6).collect();
     model.predict_some(state, &hypotheses);
-    let scales = Scales::new(model, ask.posterior, &live);
+    let scales = Scales::new(model, ask.posterior, &live).loaded();
     let table = scales.table(&candidate);
     let bits = table.as_ref().map_or(0.0, |t| scales.information(t));
     let disturbed = super::Wavering::new(ask, &live).minutes(&candidate);
@@ -57,7 +57,7 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let better = best.filter(|b| b.id != candidate.id() && b.information_bits / b.minutes > rate);
     let text = match (&better, bits) {
         (_, b) if b < 0.02 => {
-            "Every suspect reads the same here as a sound vehicle does: it can tell nothing."
+            "All that is suspected reads the same here, as far as a meter shows: it can tell nothing."
                 .to_owned()
         }
         (Some(b), _) => format!(

@@ -56,7 +56,7 @@ mod tests {
         let posterior = Posterior::new(&model, &evidence).unwrap();
         let live = posterior.live(&model, 1e-3, Present::Yes);
         let here = Here::after(&model, &posterior, &evidence, &named.state);
-        let field = Field::new(&model, &posterior, &live, here, crate::evidence::Present::Unknown);
+        let field = Field::new(&model, &posterior, &live, here, Present::Unknown);
         let mut out = Vec::new();
         generate(&field, &mut out);
         let [red, black] = ["M7.1:part", "M7.2:part"].map(str::to_owned);
