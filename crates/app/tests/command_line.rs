@@ -81,6 +81,34 @@ fn suspects_follow_the_evidence_file() {
 }
 
 #[test]
+fn check_tells_what_is_doubtful_beside_what_is_wrong() {
+    let v = answer(&["check", WREN, "--json"]);
+    assert_eq!((&v["ok"], &v["doubts"]), (&json!(true), &json!([])));
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("doubtful.json");
+    let mut van: Value = serde_json::from_str(
+        &std::fs::read_to_string(
+            Path::new(env!("CARGO_MANIFEST_DIR")).join("../../vehicles/wren.json"),
+        )
+        .unwrap(),
+    )
+    .unwrap();
+    // The pump's ground conductor was forgotten.
+    van["wires"].as_array_mut().unwrap().retain(|w| w["id"] != "64");
+    std::fs::write(&file, van.to_string()).unwrap();
+    let name = file.to_str().unwrap();
+    let v = answer(&["check", name, "--json"]);
+    let doubts = v["doubts"].as_array().unwrap();
+    let says = |word: &str| doubts.iter().any(|d| d["what"].as_str().unwrap().contains(word));
+    assert!(says("no conductor ends at M7.2") && says("M7 never works"), "{doubts:?}");
+    let plain = chalkeus(&["check", name]);
+    assert!(plain.status.success());
+    let words = String::from_utf8(plain.stdout).unwrap();
+    assert!(words.contains("sound in form, but doubtful"), "{words}");
+    assert_eq!(words.lines().count(), 1 + doubts.len(), "{words}");
+}
+
+#[test]
 fn bad_input_is_refused_with_its_place() {
     let dir = tempfile::tempdir().unwrap();
     let file = dir.path().join("broken.json");

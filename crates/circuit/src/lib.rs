@@ -8,10 +8,12 @@
 pub mod bus_lines;
 pub mod chain;
 pub mod compile;
+mod doubts;
 mod earth;
 pub mod elements;
 pub mod fault;
 pub mod hearing;
+mod joined;
 pub mod law;
 pub mod linear;
 pub mod marks;
@@ -26,7 +28,9 @@ pub mod sweep;
 pub mod tolerance;
 
 pub use compile::{Branch, BranchId, Circuit, CircuitError, NodeId, Of};
+pub use doubts::doubts;
 pub use fault::{Change, Fault};
+pub use joined::Joined;
 pub use law::Law;
 pub use meter::{Instrument, Probe, Shown};
 pub use solve::{Extra, Solution};

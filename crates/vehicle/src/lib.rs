@@ -18,7 +18,7 @@ pub mod vin;
 pub use condition::{Condition, Signal, SignalSource};
 pub use element::{Element, at_table};
 pub use id::{CavityRef, Side};
-pub use load::{LoadError, Problem, misshapen};
+pub use load::{LoadError, Problem, listed, misshapen};
 pub use message::Message;
 pub use options::Equipment;
 pub use quantity::{Quantity, QuantityError, parse_quantity};

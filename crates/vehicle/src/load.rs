@@ -50,7 +50,8 @@ const SAID: usize = 50;
 /// Longest text shown of what a file holds, characters.
 const LONGEST: usize = 200;
 
-fn listed(problems: &[Problem]) -> String {
+/// Problems as lines: so many as anybody mends at once, the rest counted.
+pub fn listed(problems: &[Problem]) -> String {
     let mut lines: Vec<String> = problems.iter().take(SAID).map(ToString::to_string).collect();
     if let more @ 1.. = problems.len().saturating_sub(SAID) {
         lines.push(format!("and {more} more; mend these first and check again"));

@@ -66,19 +66,31 @@ fn chosen(circuit: &Circuit, id: Option<&str>) -> Result<Option<Fault>, String> 
 pub(super) fn check(path: &Path, as_json: bool) -> Outcome {
     let c = circuit(path)?;
     let v = &c.vehicle;
+    let doubts = circuit::doubts(&c);
     if as_json {
+        let doubts: Vec<Value> = doubts
+            .iter()
+            .map(|d| json!({"path": d.path, "what": d.what, "mend": d.mend}))
+            .collect();
         print(&json!({"ok": true, "parts": v.parts.len(), "conductors": v.wires.len(),
-            "connectors": v.connectors.len(), "nodes": c.nodes}));
-    } else {
-        say(&format!(
-            "{} {}: sound. {} parts, {} conductors, {} connectors, {} nodes.",
-            v.make,
-            v.model,
-            v.parts.len(),
-            v.wires.len(),
-            v.connectors.len(),
-            c.nodes
-        ));
+            "connectors": v.connectors.len(), "nodes": c.nodes, "doubts": doubts}));
+        return Ok(());
+    }
+    let sound = match doubts.len() {
+        0 => "sound",
+        _ => "sound in form, but doubtful",
+    };
+    say(&format!(
+        "{} {}: {sound}. {} parts, {} conductors, {} connectors, {} nodes.",
+        v.make,
+        v.model,
+        v.parts.len(),
+        v.wires.len(),
+        v.connectors.len(),
+        c.nodes
+    ));
+    if !doubts.is_empty() {
+        say(&vehicle::listed(&doubts));
     }
     Ok(())
 }

@@ -43,7 +43,7 @@ enum Command {
     Serve(web::Serve),
     /// Copy the database into a new file, whole even while the program runs.
     Backup(web::Backup),
-    /// Validate a vehicle file.
+    /// Validate a vehicle file: errors, and what makes it doubtful when a healthy vehicle is solved.
     Check {
         /// Vehicle file.
         vehicle: PathBuf,

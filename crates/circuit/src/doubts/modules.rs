@@ -1,0 +1,30 @@
+//! Modules that are never awake.
+
+use super::{OfPart, Tried, problem};
+use vehicle::Element;
+
+pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
+    let c = tried.circuit;
+    let parts = c.vehicle.parts.iter().enumerate().filter(|(_, part)| part.module.is_some());
+    let of = |(p, part): (usize, &vehicle::Part)| {
+        if tried.states.iter().any(|s| s.solution.alive(c, p)) {
+            return None;
+        }
+        let supply = part.elements.iter().find_map(|e| match e {
+            Element::Supply { plus, minus, .. } => Some((plus, minus)),
+            _ => None,
+        });
+        let (what, mend) = match supply {
+            Some((plus, minus)) => {
+                let end =
+                    |pin: &String| Some((tried.pin(p, pin), *c.pin_node.get(&(p, pin.clone()))?));
+                let ((plus, from), (minus, to)) = (end(plus)?, end(minus)?);
+                tried.amiss([(&plus, from), (&minus, to)])
+            }
+            None => ("it has no supply".to_owned(), "give it a supply element".to_owned()),
+        };
+        let what = format!("{} {} never wakes: {what}", part.name, part.id);
+        Some(OfPart { part: p, problem: problem(format!("parts[{p}]"), what, mend) })
+    };
+    parts.filter_map(of).collect()
+}
