@@ -1,5 +1,6 @@
 //! The `chalkeus` program: command line, web application, demo.
 
+mod allocator;
 mod bench;
 mod cli;
 mod demo;

@@ -145,6 +145,7 @@ async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
 }
 
 pub(super) fn serve(a: Serve) -> Result<(), String> {
+    crate::allocator::share();
     let shop = a.place.open(&a.data)?;
     shop.set_bench(None, Addresses { doip: a.doip, scpi: a.scpi, hands: a.hands });
     let runtime = runtime()?;
@@ -155,6 +156,7 @@ pub(super) fn serve(a: Serve) -> Result<(), String> {
 }
 
 pub(super) fn demo(a: Demo) -> Result<(), String> {
+    crate::allocator::share();
     let shop = a.place.open(&a.data)?;
     let runtime = runtime()?;
     let outcome = runtime.block_on(async {
