@@ -38,14 +38,17 @@ pub struct Said {
 pub struct Direct {
     world: World,
     care: Care,
+    /// How easily what is hidden is provoked; see [`CAUGHT`].
+    caught: f64,
 }
 
 /// Time for all monitors to run.
 const RUN: Duration = Duration::from_secs(20);
 /// Chance that a fault that comes and goes has come or gone since it was last looked at.
 const TURNS: f64 = 0.3;
-/// Chance that it comes and goes while a meter is left on and what may bring it about is done.
-const CAUGHT: f64 = 0.85;
+/// Chance that it comes and goes while a meter is left on and what may bring it about is done: some faults
+/// are easily provoked, some hardly.
+const CAUGHT: (f64, f64) = (0.55, 0.95);
 /// What voltages and currents swing by meanwhile on any vehicle, as a share.
 const SWING: f64 = 0.01;
 
@@ -55,7 +58,9 @@ impl Direct {
     /// # Errors
     /// [`CircuitError`] for a fault or a file that does not fit.
     pub fn new(setup: Setup, care: Care) -> Result<Self, CircuitError> {
-        let mut direct = Self { world: World::new(setup)?, care };
+        let mut direct = Self { world: World::new(setup)?, care, caught: 0.0 };
+        let (least, most) = CAUGHT;
+        direct.caught = least + (most - least) * direct.world.rng.random::<f64>();
         // It is there when the vehicle comes in or it is not.
         if care.wavers && direct.chance(0.5) {
             direct.world.show(false);
@@ -116,7 +121,7 @@ impl Direct {
     /// done.
     pub fn record(&mut self, probe: &Probe) -> [f64; 2] {
         let was = self.world.shows;
-        let caught = self.care.wavers && self.chance(CAUGHT);
+        let caught = self.care.wavers && self.chance(self.caught);
         let missed = self.chance(self.care.bad_probe);
         self.world.leads = (!missed).then(|| probe.clone());
         let mut held = [f64::INFINITY, f64::NEG_INFINITY];
