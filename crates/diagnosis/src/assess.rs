@@ -268,10 +268,22 @@ fn judge(
         let (then, judged) = match old.filter(|(b, _)| b.fingerprint == basis) {
             Some((old, judged)) => (old.then.clone(), judged.clone()),
             None => {
-                let earlier = at_repair.moments.iter().filter(|m| m.pieces.iter().all(|p| *p < k));
-                let then = Posterior::weigh(model, priors, earlier.cloned().collect());
-                let judged = verdict::judge(model, &then, &e.state, &probe, value)?;
-                (then.items, judged)
+                let all = &at_repair.moments;
+                let later: Vec<usize> =
+                    (0..all.len()).filter(|m| all[*m].pieces.iter().any(|p| *p >= k)).collect();
+                let weighed;
+                let then = match later[..] {
+                    // What was believed before the last reading is what is believed without it.
+                    [last] => &at_repair.left_out(model, priors).without[last],
+                    _ => {
+                        let earlier = (0..all.len()).filter(|m| !later.contains(m));
+                        let earlier = earlier.map(|m| all[m].clone()).collect();
+                        weighed = Posterior::weigh(model, priors, earlier);
+                        &weighed
+                    }
+                };
+                let judged = verdict::judge(model, then, &e.state, &probe, value)?;
+                (then.items.clone(), judged)
             }
         };
         out.judged.insert(*number, judged);

@@ -1,6 +1,7 @@
 //! What was solved and weighed, kept as long as there is room: one cache for all models, bounded by
 //! what it takes of memory. What is asked for again stays; what was used once goes first.
 
+use crate::evidence::Present;
 use circuit::Probe;
 use quick_cache::sync::DefaultLifecycle;
 use quick_cache::{DefaultHashBuilder, Equivalent, OptionsBuilder, Weighter};
@@ -25,6 +26,19 @@ impl ModelId {
     }
 }
 
+/// What a meter showed, bit by bit, and whether the symptom was there then.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) struct Shown {
+    value: u64,
+    present: Present,
+}
+
+impl Shown {
+    pub(crate) fn new(value: f64, present: Present) -> Self {
+        Self { value: value.to_bits(), present }
+    }
+}
+
 /// What something is kept under.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 enum Key {
@@ -33,6 +47,7 @@ enum Key {
     Weighed(ModelId, String),
     Pair(ModelId, OperatingState, [usize; 2], bool),
     Tool(ModelId, OperatingState, Probe),
+    Numbers(ModelId, OperatingState, Probe, Shown),
 }
 
 /// What something is looked for under. Its variants stand in the order of those of [`Key`], so that
@@ -44,6 +59,7 @@ pub(crate) enum Wanted<'a> {
     Weighed(ModelId, &'a str),
     Pair(ModelId, &'a OperatingState, [usize; 2], bool),
     Tool(ModelId, &'a OperatingState, &'a Probe),
+    Numbers(ModelId, &'a OperatingState, &'a Probe, Shown),
 }
 
 impl Wanted<'_> {
@@ -54,6 +70,7 @@ impl Wanted<'_> {
             Self::Weighed(m, text) => Key::Weighed(m, text.to_owned()),
             Self::Pair(m, s, pair, heard) => Key::Pair(m, s.clone(), pair, heard),
             Self::Tool(m, s, p) => Key::Tool(m, s.clone(), p.clone()),
+            Self::Numbers(m, s, p, v) => Key::Numbers(m, s.clone(), p.clone(), v),
         }
     }
 }
@@ -64,6 +81,9 @@ impl Equivalent<Key> for Wanted<'_> {
             (Self::State(m, s), Key::State(n, t)) => m == n && *s == t,
             (Self::Reading(m, s, p), Key::Reading(n, t, q))
             | (Self::Tool(m, s, p), Key::Tool(n, t, q)) => m == n && *s == t && *p == q,
+            (Self::Numbers(m, s, p, v), Key::Numbers(n, t, q, w)) => {
+                m == n && *s == t && *p == q && v == w
+            }
             (Self::Weighed(m, s), Key::Weighed(n, t)) => m == n && *s == t,
             (Self::Pair(m, s, pair, heard), Key::Pair(n, t, other, how)) => {
                 m == n && *s == t && pair == other && heard == how
@@ -151,7 +171,8 @@ impl Cache {
             | Key::Reading(m, ..)
             | Key::Weighed(m, ..)
             | Key::Pair(m, ..)
-            | Key::Tool(m, ..)) = key;
+            | Key::Tool(m, ..)
+            | Key::Numbers(m, ..)) = key;
             *m != model
         });
     }

@@ -4,12 +4,15 @@
 //! one above. Each reading by itself is weighed as if any of them could be meant; together they must
 //! agree upon one. Between the numbers a reading follows a curve through those that were solved.
 
-use crate::evidence::Moment;
+use crate::cache::{Keep, Shown, Wanted};
 use crate::evidence::reading::{self, Expected, LEAST_OHMS, Unsure};
+use crate::evidence::{Moment, Read};
 use crate::grids::{Grids, NO_NUMBER};
 use crate::model::Model;
 use circuit::Instrument;
-use std::sync::{Arc, OnceLock};
+use rayon::prelude::*;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
 
 /// Numbers looked at are this far apart, as a share of themselves; as near as parts tell them apart.
 const APART: f64 = 0.1;
@@ -39,35 +42,39 @@ pub(crate) struct Agreed {
     pub(crate) at: At,
 }
 
-/// A reading of some evidence.
+/// What one reading makes of the numbers of one hypothesis: logs for a fault that is there, and for one
+/// that comes and goes; with each number, and last as if any of them could be meant.
+type Row = Box<[[f32; 2]]>;
+
+/// What one reading makes of every hypothesis whose number it depends on.
 #[derive(Debug)]
-struct Taken {
-    /// Number of its moment.
-    number: usize,
-    moment: Moment,
-    instrument: Instrument,
-    value: f64,
-    expected: Arc<Expected>,
+struct Rows {
+    /// Hypotheses in their order, with what it makes of each.
+    of: Vec<(usize, Row)>,
 }
 
-/// What one reading makes of the numbers of one hypothesis: logs for a fault that is there, and for one
-/// that comes and goes.
+impl Keep for Rows {
+    fn bytes(&self) -> usize {
+        let row = |row: &Row| size_of::<(usize, Row)>() + size_of_val(&row[..]);
+        self.of.iter().map(|(_, logs)| row(logs)).sum()
+    }
+}
+
+/// A hypothesis whose number readings depend on: number of the moment of each, and the place in its rows.
 #[derive(Debug)]
-struct Row {
-    /// Number of the moment it was read in.
-    moment: usize,
-    /// With the reading weighed as if any number could be meant.
-    alone: [f64; 2],
-    /// With each number.
-    each: Vec<[f64; 2]>,
+struct Numbered {
+    h: usize,
+    cell: Cell,
+    rows: Vec<(usize, usize)>,
 }
 
 /// The readings of some evidence.
 #[derive(Debug)]
 pub(crate) struct Readings {
-    taken: Vec<Taken>,
-    /// What they make of each hypothesis, as far as it was asked for.
-    rows: Vec<OnceLock<Vec<Row>>>,
+    /// By the number of their moment.
+    taken: HashMap<usize, Arc<Rows>>,
+    /// In their order.
+    numbered: Vec<Numbered>,
 }
 
 /// What a reading follows between numbers, in natural logarithms of the number.
@@ -127,6 +134,7 @@ impl Curve {
 }
 
 /// The numbers a hypothesis stands for, in natural logarithms, and those of them that are looked at.
+#[derive(Debug)]
 struct Cell {
     low: f64,
     high: f64,
@@ -158,39 +166,57 @@ fn log_mean(logs: impl ExactSizeIterator<Item = f64> + Clone) -> f64 {
 impl Readings {
     /// Of evidence sorted into moments.
     pub(crate) fn of(model: &Model, moments: &[Moment]) -> Self {
-        let taken = |(number, moment): (usize, &Moment)| {
+        let rows = |(number, moment): (usize, &Moment)| {
             let read = moment.likelihood.read.as_ref()?;
-            let expected = model.expect(&read.state, &read.probe).ok()?;
-            let (instrument, value) = (read.probe.instrument, read.value);
-            Some(Taken { number, moment: moment.clone(), instrument, value, expected })
+            let shown = Shown::new(read.value, moment.present);
+            let wanted = |id| Wanted::Numbers(id, &read.state, &read.probe, shown);
+            if let Some(known) = model.kept(wanted) {
+                return Some((number, known));
+            }
+            let made = Arc::new(Rows::of(model, read, moment)?);
+            model.keep(wanted, &made);
+            Some((number, made))
         };
-        let mut rows = Vec::new();
-        rows.resize_with(model.faults.len(), OnceLock::new);
-        let taken = moments.iter().enumerate().filter_map(taken).collect();
-        Self { taken, rows }
-    }
-
-    /// What agreeing upon a number changes for a hypothesis, by all readings but that of one moment; none
-    /// where it has no number, or where nothing read depends on it.
-    pub(crate) fn agree(&self, grids: &Grids, h: usize, without: Option<usize>) -> Option<Agreed> {
-        let cell = Cell::of(grids.cell(h)?);
-        let rows = self.rows[h].get_or_init(|| self.rows(grids, h, &cell));
-        let counts = |row: &&Row| Some(row.moment) != without;
-        let mut each = vec![[0.0; 2]; cell.count];
-        let mut alone = [0.0; 2];
-        let mut any = false;
-        for row in rows.iter().filter(counts) {
-            any = true;
-            for (sum, log) in
-                each.iter_mut().chain([&mut alone]).zip(row.each.iter().chain([&row.alone]))
-            {
-                sum[0] += log[0];
-                sum[1] += log[1];
+        let taken: HashMap<usize, Arc<Rows>> =
+            moments.iter().enumerate().filter_map(rows).collect();
+        let mut of: BTreeMap<usize, Vec<(usize, usize)>> = BTreeMap::new();
+        for (number, rows) in &taken {
+            for (at, (h, _)) in rows.of.iter().enumerate() {
+                of.entry(*h).or_default().push((*number, at));
             }
         }
-        if !any {
-            return None;
+        let numbered = |(h, mut rows): (usize, Vec<(usize, usize)>)| {
+            rows.sort_unstable();
+            Some(Numbered { h, cell: Cell::of(model.grids.cell(h)?), rows })
+        };
+        Self { taken, numbered: of.into_iter().filter_map(numbered).collect() }
+    }
+
+    /// What agreeing upon a number changes for each of the hypotheses that are `wanted`, by all readings
+    /// but that of one moment; nothing where they do not depend on its number.
+    pub(crate) fn agree(
+        &self,
+        grids: &Grids,
+        without: Option<usize>,
+        wanted: impl Fn(usize) -> bool + Sync,
+    ) -> Vec<(usize, Agreed)> {
+        let of = |n: &Numbered| Some((n.h, self.agreed(grids.at[n.h], n, without)?));
+        self.numbered.par_iter().filter(|n| wanted(n.h)).filter_map(of).collect()
+    }
+
+    /// `own` is the natural logarithm of the number of the grid.
+    fn agreed(&self, own: f64, n: &Numbered, without: Option<usize>) -> Option<Agreed> {
+        let cell = &n.cell;
+        let mut each = vec![[0.0f64; 2]; cell.count + 1];
+        let mut any = false;
+        for (moment, at) in n.rows.iter().filter(|(moment, _)| Some(*moment) != without) {
+            any = true;
+            for (sum, log) in each.iter_mut().zip(&self.taken[moment].of[*at].1) {
+                sum[0] += f64::from(log[0]);
+                sum[1] += f64::from(log[1]);
+            }
         }
+        let alone = each.pop().filter(|_| any)?;
         let most = each.iter().map(|l| l[0]).fold(f64::NEG_INFINITY, f64::max);
         let weights: Vec<f64> = each.iter().map(|l| (l[0] - most).exp()).collect();
         let total: f64 = weights.iter().sum();
@@ -202,48 +228,75 @@ impl Readings {
         Some(Agreed {
             steady: log_mean(each.iter().map(|l| l[0])) - alone[0],
             wavering: log_mean(each.iter().map(|l| l[1])) - alone[1],
-            at: At { shift: middle - grids.at[h], spread },
+            at: At { shift: middle - own, spread },
         })
-    }
-
-    /// What each reading makes of the numbers of a hypothesis; without those that do not depend on them.
-    fn rows(&self, grids: &Grids, h: usize, cell: &Cell) -> Vec<Row> {
-        let unsure = Unsure::alone(NO_NUMBER.hypot(0.3 * cell.step));
-        let row = |t: &Taken| {
-            let curve = curve(grids, h, t, cell)?;
-            let l = &t.moment.likelihood;
-            let both = |log: f64| [log, l.while_wavering(log, t.moment.present)];
-            let e = &t.expected;
-            let log = |j: usize| {
-                let (value, off) = curve.value(cell.at(j));
-                let sigma = reading::sigma(t.instrument, value, e.healthy, e.tolerance, unsure);
-                let sigma = (sigma * sigma + off * off).sqrt();
-                both(reading::log_likelihood(t.instrument, t.value, value, sigma))
-            };
-            let each = (0..cell.count).map(log).collect();
-            Some(Row { moment: t.number, alone: both(l.there[h]), each })
-        };
-        self.taken.iter().filter_map(row).collect()
     }
 }
 
-/// What a reading follows over a hypothesis' cell; none where it does not depend on the number.
-fn curve(grids: &Grids, h: usize, t: &Taken, cell: &Cell) -> Option<Curve> {
-    let members = &grids.members[grids.of[h]?];
-    let k = members.iter().position(|m| *m == h)?;
-    let near = &members[k.saturating_sub(2)..(k + 3).min(members.len())];
-    let log = t.instrument == Instrument::Ohms;
-    let value = |m: &usize| t.expected.faults[*m].0;
-    // Where it goes over limit within reach there is no curve.
-    if near.len() < 2 || near.iter().any(|m| !value(m).is_finite()) {
-        return None;
+/// A reading as it was taken, with what is expected of it.
+struct Taken<'t> {
+    instrument: Instrument,
+    value: f64,
+    moment: &'t Moment,
+    expected: &'t Expected,
+}
+
+impl Rows {
+    /// Of a reading; none where its points do not exist.
+    fn of(model: &Model, read: &Read, moment: &Moment) -> Option<Self> {
+        let expected = model.expect(&read.state, &read.probe).ok()?;
+        let (instrument, value) = (read.probe.instrument, read.value);
+        let taken = Taken { instrument, value, moment, expected: &expected };
+        let rows = model.grids.members.par_iter().flat_map_iter(|members| {
+            let of = |k| Some((members[k], taken.row(&model.grids, members, k)?));
+            (0..members.len()).filter_map(of).collect::<Vec<_>>()
+        });
+        let mut of: Vec<(usize, Row)> = rows.collect();
+        of.sort_unstable_by_key(|(h, _)| *h);
+        Some(Self { of })
     }
-    let scaled = |m: &usize| if log { value(m).max(LEAST_OHMS).ln() } else { value(m) };
-    let at = near.iter().map(|m| grids.at[*m]).collect();
-    let curve = Curve::through(at, near.iter().map(scaled).collect(), log);
-    let (a, b) = (curve.value(cell.low).0, curve.value(cell.high).0);
-    let least = FLAT * t.instrument.sigma(value(&h));
-    ((a - b).abs() > least).then_some(curve)
+}
+
+impl Taken<'_> {
+    /// What it makes of the numbers of one member of a grid; none where it does not depend on them.
+    fn row(&self, grids: &Grids, members: &[usize], k: usize) -> Option<Row> {
+        let near = &members[k.saturating_sub(2)..(k + 3).min(members.len())];
+        let first = self.expected.faults[*near.first()?].0;
+        // Most readings are nothing to most hypotheses, whatever their number.
+        if near.len() < 2 || near.iter().all(|m| self.expected.faults[*m].0 == first) {
+            return None;
+        }
+        let h = members[k];
+        let cell = Cell::of(grids.cell(h)?);
+        let curve = self.curve(grids, h, near, &cell)?;
+        let (l, e) = (&self.moment.likelihood, self.expected);
+        let both =
+            |log: f64| [log, l.while_wavering(log, self.moment.present)].map(|log| log as f32);
+        let unsure = Unsure::alone(NO_NUMBER.hypot(0.3 * cell.step));
+        let log = |j: usize| {
+            let (value, off) = curve.value(cell.at(j));
+            let sigma = reading::sigma(self.instrument, value, e.healthy, e.tolerance, unsure);
+            let sigma = (sigma * sigma + off * off).sqrt();
+            both(reading::log_likelihood(self.instrument, self.value, value, sigma))
+        };
+        Some((0..cell.count).map(log).chain([both(l.there[h])]).collect())
+    }
+
+    /// What it follows over a hypothesis' cell, through its neighbours.
+    fn curve(&self, grids: &Grids, h: usize, near: &[usize], cell: &Cell) -> Option<Curve> {
+        let log = self.instrument == Instrument::Ohms;
+        let value = |m: &usize| self.expected.faults[*m].0;
+        // Where it goes over limit within reach there is no curve.
+        if near.iter().any(|m| !value(m).is_finite()) {
+            return None;
+        }
+        let scaled = |m: &usize| if log { value(m).max(LEAST_OHMS).ln() } else { value(m) };
+        let at = near.iter().map(|m| grids.at[*m]).collect();
+        let curve = Curve::through(at, near.iter().map(scaled).collect(), log);
+        let (a, b) = (curve.value(cell.low).0, curve.value(cell.high).0);
+        let least = FLAT * self.instrument.sigma(value(&h));
+        ((a - b).abs() > least).then_some(curve)
+    }
 }
 
 #[cfg(test)]

@@ -3,7 +3,6 @@
 use crate::evidence::{Evidence, Likelihood, Moment, Prepared};
 use crate::model::{Model, ModelError, Snapshot};
 use crate::prior::Priors;
-use circuit::{Change, Fault};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -159,15 +158,8 @@ impl<'a> Trial<'a> {
             .iter()
             .map(|(state, heard)| (*state, model.pairs(state, numbers, *heard)))
             .collect();
-        let both: Vec<([&Fault; 2], Vec<Change>)> = numbers
-            .iter()
-            .map(|pair| {
-                let faults = pair.map(|h| &model.faults[h]);
-                (faults, faults.iter().flat_map(|f| f.changes.iter().copied()).collect())
-            })
-            .collect();
         let of = |p: &Prepared<'_>| {
-            p.under_pairs(model, &both, predicted.get(p.state).map(Vec::as_slice))
+            p.under_pairs(model, numbers, predicted.get(p.state).map(Vec::as_slice))
         };
         let logs = self.prepared.par_iter().map(of).collect::<Result<Vec<_>, ModelError>>()?;
         // Added in sorted order, so that the order of the evidence does not matter.

@@ -6,6 +6,7 @@ use crate::model::{Model, ModelError};
 use crate::number::{At, Readings};
 use crate::pairs::{self, Pair};
 use crate::prior::Priors;
+use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, OnceLock};
 
@@ -48,7 +49,7 @@ pub struct Posterior {
 /// See [`Posterior::left_out`].
 #[derive(Debug, Default)]
 struct Basis {
-    weighed: Option<Weighed>,
+    weighed: Option<(Weighed, Vec<i64>)>,
     left_out: OnceLock<LeftOut>,
 }
 
@@ -82,6 +83,8 @@ const STEP: f64 = 1.0 / (1u64 << 36) as f64;
 /// What is this much less likely than the likeliest by each reading alone is not helped by all of them
 /// agreeing upon a number, natural log.
 const HOPELESS: f64 = 30.0;
+/// Hypotheses weighed at once by one core.
+const A_PIECE: usize = 2048;
 /// What is less likely than this is impossible.
 const LEAST_LOG: f64 = -1e5;
 
@@ -120,9 +123,10 @@ impl Posterior {
     /// Weighs evidence whose likelihoods are known already, single faults only.
     pub fn weigh(model: &Model, priors: &Priors, moments: Vec<Moment>) -> Self {
         let weighed = Weighed::of(model, moments);
-        let posterior = weighed.posterior(model, priors, &weighed.beyond(priors), None);
+        let beyond = weighed.beyond(priors);
+        let posterior = weighed.posterior(model, priors, &beyond, None);
         let moments = weighed.moments.clone();
-        let basis = Basis { weighed: Some(weighed), left_out: OnceLock::new() };
+        let basis = Basis { weighed: Some((weighed, beyond)), left_out: OnceLock::new() };
         Self { moments, basis: Arc::new(basis), ..posterior }
     }
 
@@ -130,8 +134,11 @@ impl Posterior {
     /// once.
     pub fn left_out(&self, model: &Model, priors: &Priors) -> &LeftOut {
         self.basis.left_out.get_or_init(|| match &self.basis.weighed {
-            Some(weighed) => LeftOut::of(model, priors, weighed),
-            None => LeftOut::of(model, priors, &Weighed::of(model, self.moments.clone())),
+            Some((weighed, beyond)) => LeftOut::of(model, priors, weighed, beyond),
+            None => {
+                let weighed = Weighed::of(model, self.moments.clone());
+                LeftOut::of(model, priors, &weighed, &weighed.beyond(priors))
+            }
         })
     }
 
@@ -247,15 +254,15 @@ pub(crate) struct Weighed {
 impl Weighed {
     /// Of evidence sorted into moments.
     pub(crate) fn of(model: &Model, moments: Vec<Moment>) -> Self {
-        let mut sums = vec![[0i64; 2]; model.faults.len()];
-        for moment in &moments {
-            let away = steps(moment.likelihood.away);
-            for (h, sum) in sums.iter_mut().enumerate() {
-                let [steady, wavering] = adds(moment, h, away);
-                sum[0] += steady;
-                sum[1] += wavering;
-            }
-        }
+        let away: Vec<i64> = moments.iter().map(|m| steps(m.likelihood.away)).collect();
+        let sum = |h: usize| {
+            moments.iter().zip(&away).fold([0; 2], |[steady, wavering], (moment, away)| {
+                let [s, w] = adds(moment, h, *away);
+                [steady + s, wavering + w]
+            })
+        };
+        let all = (0..model.faults.len()).into_par_iter().with_min_len(A_PIECE);
+        let sums = all.map(sum).collect();
         Self { readings: Readings::of(model, &moments), moments, sums }
     }
 
@@ -263,19 +270,28 @@ impl Weighed {
     pub(crate) fn beyond(&self, priors: &Priors) -> Vec<i64> {
         let of = |moment: &Moment| {
             let l = &moment.likelihood;
+            let away = l.away.exp();
             let mut beyond = Beyond::default();
             for (h, there) in l.there.iter().enumerate() {
                 // Most hypotheses leave most findings alone.
                 if *there == l.away && l.wavering.is_none() {
                     beyond.same += priors.steady[h] + priors.wavering[h];
                 } else {
-                    beyond.other += priors.steady[h] * there.exp()
-                        + priors.wavering[h] * l.wavering(h, moment.present).exp();
+                    let there = there.exp();
+                    let wavering = match (&l.wavering, moment.present) {
+                        (Some(own), _) => own[h].exp(),
+                        (None, Present::Yes) => there,
+                        (None, Present::No) => away,
+                        (None, Present::Unknown) => {
+                            THERE_BY_CHANCE * there + (1.0 - THERE_BY_CHANCE) * away
+                        }
+                    };
+                    beyond.other += priors.steady[h] * there + priors.wavering[h] * wavering;
                 }
             }
             steps(beyond.log(l))
         };
-        self.moments.iter().map(of).collect()
+        self.moments.par_iter().map(of).collect()
     }
 
     /// What is believed by all of it but one moment; the moments are not kept. `beyond` is by the same
@@ -299,28 +315,29 @@ impl Weighed {
             [(&priors.steady_log, sum[0]), (&priors.wavering_log, sum[1])]
                 .map(|(prior, sum)| prior[h] + known + sum as f64 * STEP)
         };
-        let both: Vec<[f64; 2]> = (0..n).map(|h| weights(h, sum(h))).collect();
+        let all = (0..n).into_par_iter().with_min_len(A_PIECE);
+        let mut both: Vec<[f64; 2]> = all.map(|h| weights(h, sum(h))).collect();
         let likeliest = both.iter().map(|[s, w]| s.max(*w)).fold(f64::NEG_INFINITY, f64::max);
-        let mut numbers = HashMap::new();
-        let mut wavering = Vec::with_capacity(n);
-        let mut logs = Vec::with_capacity(n + 1);
-        for (h, [mut s, mut w]) in both.into_iter().enumerate() {
-            if s.max(w) > likeliest - HOPELESS
-                && let Some(agreed) = self.readings.agree(&model.grids, h, without)
-            {
-                let [steady, wavering] = sum(h);
-                let more = [steady + steps(agreed.steady), wavering + steps(agreed.wavering)];
-                [s, w] = weights(h, more);
-                numbers.insert(h, agreed.at);
-            }
-            let most = s.max(w);
-            let log = match most.is_finite() {
-                true => most + ((s - most).exp() + (w - most).exp()).ln(),
-                false => most,
-            };
-            wavering.push(if most.is_finite() { (w - log).exp() } else { 0.0 });
-            logs.push(log);
+        let hopeful = |h: usize| both[h][0].max(both[h][1]) > likeliest - HOPELESS;
+        let agreed = self.readings.agree(&model.grids, without, hopeful);
+        for (h, agreed) in &agreed {
+            let [steady, wavering] = sum(*h);
+            let more = [steady + steps(agreed.steady), wavering + steps(agreed.wavering)];
+            both[*h] = weights(*h, more);
         }
+        let numbers = agreed.into_iter().map(|(h, agreed)| (h, agreed.at)).collect();
+        // Of both ways the weightier counts as one, the other as a share of it.
+        let together = |[s, w]: [f64; 2]| {
+            let most = s.max(w);
+            if !most.is_finite() {
+                return (most, 0.0);
+            }
+            let less = (s.min(w) - most).exp();
+            let share = if w > s { 1.0 } else { less } / (1.0 + less);
+            (most + less.ln_1p(), share)
+        };
+        let both = both.into_par_iter().with_min_len(A_PIECE);
+        let (mut logs, wavering): (Vec<f64>, Vec<f64>) = both.map(together).unzip();
         let elsewhere = beyond.iter().enumerate().filter(|(k, _)| Some(*k) != without);
         let elsewhere: i64 = elsewhere.map(|(_, log)| log).sum();
         logs.push(ELSEWHERE_PRIOR.ln() + elsewhere as f64 * STEP);

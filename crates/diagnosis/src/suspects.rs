@@ -9,6 +9,7 @@ use crate::words;
 use circuit::meter::Leads;
 use circuit::software::Verdict;
 use circuit::{Change, Fault, Probe, Sweep, fault, place};
+use rayon::prelude::*;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -83,9 +84,8 @@ pub fn suspects(
     posterior: &Posterior,
     most: usize,
 ) -> Result<Vec<Suspect>, ModelError> {
-    let average: Vec<f64> = posterior.moments.iter().map(|m| average(priors, m).ln()).collect();
-    let mut out = Vec::new();
-    for (item, probability) in posterior.ranking().into_iter().take(most) {
+    let average: Vec<f64> = posterior.moments.par_iter().map(|m| average(priors, m).ln()).collect();
+    let of = |(item, probability): (usize, f64)| {
         let id = &model.items[item];
         let mut suspect = Suspect {
             repair_item: id.clone(),
@@ -113,9 +113,9 @@ pub fn suspects(
             reasons(model, evidence, posterior, best, &averages, &mut suspect)?;
             suspect.elsewhere = elsewhere(model, evidence, best);
         }
-        out.push(suspect);
-    }
-    Ok(out)
+        Ok(suspect)
+    };
+    posterior.ranking().into_par_iter().take(most).map(of).collect()
 }
 
 /// What everything that can be wrong, weighed by its prior, makes of a piece of evidence.

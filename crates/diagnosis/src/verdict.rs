@@ -37,6 +37,8 @@ pub struct Judged {
 pub const SOUND: f64 = 2.5;
 /// Share of what was suspected that a sound reading must speak against to be called good.
 const REFUTES: f64 = 0.15;
+/// Less is no suspicion: all hypotheses together stay below a hundredth of a percent.
+const NOTHING: f64 = 1e-9;
 /// The same where nothing loads the line, which hides most faults.
 const REFUTES_ALTHOUGH: f64 = 0.35;
 /// Below this load a series resistance in a supply line does not show, amperes.
@@ -228,6 +230,7 @@ pub fn judge(
         .faults
         .iter()
         .zip(&before.hypotheses)
+        .filter(|(_, p)| **p > NOTHING)
         .filter(|((v, s), _)| log_likelihood(probe.instrument, read, *v, *s) < own - 1.6)
         .map(|(_, p)| p)
         .sum();

@@ -134,3 +134,47 @@ proptest! {
         }
     }
 }
+
+/// Each connector with the points of its part's side that ohms are measured between once it is pulled.
+static PULLED: LazyLock<Vec<(String, Vec<String>)>> = LazyLock::new(|| {
+    let sides = |id: &str| {
+        let head = format!("{id}.");
+        let all = MODEL.circuit.node_of.keys();
+        let own = all.filter(|p| p.starts_with(&head) && p.ends_with(":part"));
+        own.cloned().collect::<Vec<_>>()
+    };
+    let all = MODEL.circuit.vehicle.connectors.iter().map(|c| (c.id.clone(), sides(&c.id)));
+    all.filter(|(_, points)| points.len() > 1).collect()
+});
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    #[test]
+    fn ohms_of_what_is_pulled_are_those_that_a_meter_shows_whatever_the_rest_of_the_vehicle_does(
+        of in any::<proptest::sample::Index>(), faults in prop::collection::vec(any::<proptest::sample::Index>(), 24),
+        red in any::<proptest::sample::Index>(), black in any::<proptest::sample::Index>(), battery_off in any::<bool>(),
+    ) {
+        let (connector, points) = of.get(&PULLED);
+        let (red, black) = (red.get(points), black.get(points));
+        prop_assume!(red != black);
+        let pulled = OperatingState { battery_off, ..state("off").without(connector) };
+        let probe = probe(Instrument::Ohms, red, black);
+        let expected = MODEL.expect(&pulled, &probe).unwrap();
+        let part = MODEL.circuit.vehicle.connectors.iter().find(|c| c.id == *connector);
+        let own = part.and_then(|c| c.part.clone()).map(|p| format!("part:{p}:")).unwrap_or_default();
+        let own: Vec<usize> =
+            (0..MODEL.faults.len()).filter(|h| MODEL.faults[*h].id.starts_with(&own)).collect();
+        let any: Vec<usize> = (0..MODEL.faults.len()).collect();
+        let half = faults.len() / 2;
+        let some = faults.iter().enumerate().map(|(k, x)| *x.get(if k < half { &own } else { &any }));
+        for h in some {
+            let fault = &MODEL.faults[h];
+            let shown = MODEL.reads(&pulled, &fault.changes, &probe).unwrap();
+            let here = expected.faults[h].0;
+            prop_assert!(
+                here == shown || (here - shown).abs() < 0.02 * shown.abs() + 0.05,
+                "{} at {red} to {black}: {here} and {shown}", fault.id
+            );
+        }
+    }
+}

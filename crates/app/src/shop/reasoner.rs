@@ -201,12 +201,16 @@ impl Ahead {
             Work::Everything => (model.everything_driven(), false, &None),
             Work::State { state, heard, probe } => (state, *heard, probe),
         };
-        let before = model.is_prepared(state, heard);
-        if !model.prepare_while(state, heard, time) {
-            return false;
-        }
-        if !before && !self.vehicle.is_empty() {
-            solved.keep(&self.vehicle, &model, state);
+        // What loads the circuit is solved by itself.
+        let is_by_itself = probe.as_ref().is_some_and(|p| !p.instrument.leaves_alone());
+        if !is_by_itself {
+            let before = model.is_prepared(state, heard);
+            if !model.prepare_while(state, heard, time) {
+                return false;
+            }
+            if !before && !self.vehicle.is_empty() {
+                solved.keep(&self.vehicle, &model, state);
+            }
         }
         if let Some(probe) = probe {
             // Kept for when it is read; a probe that does not fit is refused then, too.

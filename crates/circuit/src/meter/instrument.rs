@@ -65,6 +65,12 @@ impl Instrument {
         Self::Jumper,
     ];
 
+    /// Whether it leaves the circuit as it is, but for the ten megohms of a voltmeter; else each fault has
+    /// to be solved with it.
+    pub fn leaves_alone(self) -> bool {
+        matches!(self, Self::Volts | Self::Amps)
+    }
+
     /// The instrument of a name in files and messages.
     pub fn from_name(name: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|i| i.name() == name)

@@ -44,7 +44,7 @@ pub enum Strength {
 
 /// Whether the symptom is there when something is found.
 #[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+    Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize, JsonSchema, ToSchema,
 )]
 #[serde(rename_all = "snake_case")]
 pub enum Present {
@@ -378,18 +378,18 @@ impl Prepared<'_> {
     pub(crate) fn under_pairs(
         &self,
         model: &Model,
-        pairs: &[([&Fault; 2], Vec<Change>)],
+        pairs: &[[usize; 2]],
         snapshots: Option<&[Arc<Snapshot>]>,
     ) -> Result<Vec<f64>, ModelError> {
+        let faults = |pair: &[usize; 2]| pair.map(|h| &model.faults[h]);
         if let Some(probe) = self.kind.probe() {
-            let leads = probe.leads(&model.circuit)?;
-            let sets = pairs.iter().map(|(_, changes)| changes.as_slice());
-            let values = reading::reads(model, self.state, sets, leads);
-            let of = |((faults, _), value): (&([&Fault; 2], _), f64)| self.metered(faults, value);
+            let values = model.shown_under_pairs(self.state, probe, pairs)?;
+            let of = |(pair, value)| self.metered(&faults(pair), value);
             return Ok(pairs.iter().zip(values).map(of).collect());
         }
         let snapshot = |k: usize| snapshots.and_then(|s| s.get(k)).map(AsRef::as_ref);
-        pairs.iter().enumerate().map(|(k, (f, _))| self.under(model, f, snapshot(k))).collect()
+        let each = pairs.iter().enumerate();
+        each.map(|(k, pair)| self.under(model, &faults(pair), snapshot(k))).collect()
     }
 
     /// Log-likelihood of what a meter showed under faults at once with which it reads a value; nothing is

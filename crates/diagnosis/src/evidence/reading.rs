@@ -212,7 +212,11 @@ pub fn expected(
 ) -> Result<Expected, ModelError> {
     let c = &model.circuit;
     let leads = probe.leads(c)?;
-    let p = model.predict_all(state);
+    // A tool that loads what it touches is solved by itself, whatever the rest of the vehicle does.
+    let p = match probe.instrument.leaves_alone() {
+        true => model.predict_all(state),
+        false => model.predict(state),
+    };
     let instrument = probe.instrument;
     let Sound { healthy, sigma: own, tolerance } = sound(model, state, probe)?;
     let values: Vec<f64> = match leads {
@@ -223,8 +227,12 @@ pub fn expected(
             let reads = |p: circuit::Point<'_>| leads.shown_at(&p).value();
             let at = leads.nodes(c);
             let with = with_tool(c, &p, leads);
-            let touches =
-                |h: usize| !c.untouched_to(&with, &model.faults[h].changes, UNTOUCHED_VOLTS);
+            let joined = c.joined(state, &at);
+            let touches = |h: usize| {
+                let changes = &model.faults[h].changes;
+                let apart = joined.as_ref().is_some_and(|joined| joined.is_apart_from(c, changes));
+                !apart && !c.untouched_to(&with, changes, UNTOUCHED_VOLTS)
+            };
             model.sweep_all(&p.sweep, leads.change(), Some(&at), touches, healthy, reads)
         }
     };

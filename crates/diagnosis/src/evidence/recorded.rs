@@ -7,7 +7,7 @@
 use super::reading::{self, Expected, Unsure, normal};
 use super::{BAD_PROBE, Likelihood};
 use crate::model::ModelError;
-use circuit::{Fault, Instrument, Probe};
+use circuit::{Fault, Probe};
 
 /// Chance that a fault that comes and goes does both while it is recorded.
 pub(crate) const CAUGHT: f64 = 0.85;
@@ -31,7 +31,7 @@ impl Recording {
     /// Of two values in any order.
     pub(super) fn new(probe: Probe, values: [f64; 2]) -> Result<Self, ModelError> {
         // What the circuit itself drives; an ohmmeter holds nothing that comes and goes.
-        let held = matches!(probe.instrument, Instrument::Volts | Instrument::Amps);
+        let held = probe.instrument.leaves_alone();
         if !held || values.iter().any(|v| !v.is_finite()) {
             return Err(ModelError::NotRecorded(probe.instrument.name()));
         }
@@ -140,7 +140,8 @@ mod tests {
 
     #[test]
     fn what_cannot_be_held_is_refused() {
-        let ohms = Probe { instrument: Instrument::Ohms, red: "A".into(), black: "B".into() };
+        let ohms =
+            Probe { instrument: circuit::Instrument::Ohms, red: "A".into(), black: "B".into() };
         assert!(Recording::new(ohms, [1.0, 2.0]).is_err());
         assert!(Recording::new(Probe::volts("A", "B"), [1.0, f64::INFINITY]).is_err());
     }

@@ -1,8 +1,10 @@
-//! What tools that load the circuit show, kept: each hypothesis has to be solved anew for them.
+//! What tools show that load the circuit, and meters under two faults at once, kept: each has to be solved
+//! anew for them.
 
+use super::reading;
 use crate::cache::{Keep, Wanted};
-use crate::model::Model;
-use circuit::Probe;
+use crate::model::{Model, ModelError};
+use circuit::{Change, Probe};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use vehicle::OperatingState;
@@ -15,6 +17,7 @@ const BYTES_A_VALUE: usize = 24;
 pub(crate) struct ToolShows {
     sound: OnceLock<f64>,
     faults: Mutex<HashMap<usize, f64>>,
+    pairs: Mutex<HashMap<[usize; 2], f64>>,
 }
 
 impl ToolShows {
@@ -37,7 +40,8 @@ impl ToolShows {
 impl Keep for ToolShows {
     fn bytes(&self) -> usize {
         let faults = self.faults.lock().unwrap_or_else(PoisonError::into_inner);
-        faults.capacity() * BYTES_A_VALUE
+        let pairs = self.pairs.lock().unwrap_or_else(PoisonError::into_inner);
+        (faults.capacity() + pairs.capacity()) * BYTES_A_VALUE
     }
 }
 
@@ -50,6 +54,36 @@ impl Model {
             self.keep(wanted, &made);
             made
         })
+    }
+
+    /// What a meter shows under each of some pairs of hypotheses.
+    ///
+    /// # Errors
+    /// [`ModelError`] for points that do not exist.
+    pub(crate) fn shown_under_pairs(
+        &self,
+        state: &OperatingState,
+        probe: &Probe,
+        pairs: &[[usize; 2]],
+    ) -> Result<Vec<f64>, ModelError> {
+        let leads = probe.leads(&self.circuit)?;
+        let tool = self.tool(state, probe);
+        let known = || tool.pairs.lock().unwrap_or_else(PoisonError::into_inner);
+        let new: Vec<[usize; 2]> = {
+            let known = known();
+            pairs.iter().filter(|pair| !known.contains_key(*pair)).copied().collect()
+        };
+        if !new.is_empty() {
+            let changes = |pair: &[usize; 2]| {
+                pair.iter().flat_map(|h| self.faults[*h].changes.iter().copied()).collect()
+            };
+            let sets: Vec<Vec<Change>> = new.iter().map(changes).collect();
+            let values = reading::reads(self, state, sets.iter().map(Vec::as_slice), leads);
+            known().extend(new.into_iter().zip(values));
+            self.keep(|id| Wanted::Tool(id, state, probe), &tool);
+        }
+        let known = known();
+        Ok(pairs.iter().filter_map(|pair| known.get(pair).copied()).collect())
     }
 
     /// Takes in what it shows under more hypotheses.

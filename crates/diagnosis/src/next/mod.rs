@@ -17,7 +17,6 @@ use crate::prior::Priors;
 use crate::words;
 pub use beside::{Beside, beside};
 use candidates::{Candidate, Field, Here, What};
-use circuit::Instrument;
 pub use describe::{Check, Outcome, SetupLine};
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -102,10 +101,11 @@ fn certain(ask: &Ask<'_>) -> Option<usize> {
 /// # Errors
 /// [`ModelError`].
 pub fn ranked(ask: &Ask<'_>) -> Result<Vec<Ranked>, ModelError> {
-    Ok(match certain(ask) {
+    let valued = match certain(ask) {
         Some(top) => Challenge::of(ask, top).map_or_else(Vec::new, |c| c.proofs(ask)),
         None => searching(ask, &live_of(ask)),
-    })
+    };
+    Ok(valued.into_iter().map(ranked_of).collect())
 }
 
 /// Every check that could tell anything, as far as the likeliest suspects show, but for tools that
@@ -132,31 +132,29 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
         },
         None => None,
     };
-    let (ranked, ask, doubt) = match &challenge {
+    let (valued, ask, doubt) = match &challenge {
         Some(c) => (c.proofs(ask), Ask { posterior: &c.posterior, ..*ask }, Some(c.doubt.as_str())),
         None => (searching(ask, &live_of(ask)), *ask, None),
     };
-    let mut distinct: Vec<Ranked> = Vec::new();
-    for r in ranked {
+    let mut distinct: Vec<Valued> = Vec::new();
+    for v in valued {
         // The same leads in another state are no other choice.
-        if distinct.len() < most && distinct.iter().all(|d| d.candidate.what != r.candidate.what) {
-            distinct.push(r);
+        if distinct.len() < most && distinct.iter().all(|d| d.candidate.what != v.candidate.what) {
+            distinct.push(v);
         }
     }
+    // The tables are of the same explanations.
     let live = live_of(&ask);
-    let scales = Scales::new(ask.model, ask.posterior, &live).loaded();
-    distinct
-        .into_iter()
-        .map(|r| {
-            let table = scales.table(&r.candidate);
-            let told = describe::Told {
-                doubt,
-                sets_apart: table.as_ref().and_then(|t| scales.sets_apart(t)),
-                outcomes: table.map(|t| scales.outcomes(&t)).unwrap_or_default(),
-            };
-            describe::describe(&ask, &r, told)
-        })
-        .collect()
+    let scales = Scales::new(ask.model, ask.posterior, &live);
+    let described = |v: Valued| {
+        let told = describe::Told {
+            doubt,
+            sets_apart: scales.sets_apart(&v.table),
+            outcomes: scales.outcomes(&v.table),
+        };
+        describe::describe(&ask, &ranked_of(v), told)
+    };
+    distinct.into_iter().map(described).collect()
 }
 
 /// What shapes the next check: the likeliest, in their fixed order.
@@ -366,7 +364,7 @@ fn is_trap(ask: &Ask<'_>, c: &Candidate) -> bool {
 fn loads(c: &Candidate) -> bool {
     match &c.what {
         What::Jumper { .. } => true,
-        What::Reading(p) => !matches!(p.instrument, Instrument::Volts | Instrument::Amps),
+        What::Reading(p) => !p.instrument.leaves_alone(),
         _ => false,
     }
 }
@@ -375,7 +373,8 @@ fn ranked_of(v: Valued) -> Ranked {
     Ranked { candidate: v.candidate, bits: v.bits, minutes: v.minutes }
 }
 
-fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Ranked> {
+/// What tells most per minute of what is wrong, best first.
+fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Valued> {
     let (model, posterior) = (ask.model, ask.posterior);
     let mut sieved = sieve(ask, live, WORTHLESS_BITS, false, None);
     // The same leads in another state are no other step: of those the best state.
@@ -397,7 +396,7 @@ fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Ranked> {
         tied.sort_by(|a, b| b.0.total_cmp(&a.0));
         sieved.splice(0..0, tied.into_iter().map(|(_, v)| v));
     }
-    sieved.into_iter().map(ranked_of).collect()
+    sieved
 }
 
 /// A suspect that is nearly certain, put in doubt: one piece of evidence, whichever, may be wrong.
@@ -434,7 +433,7 @@ impl Challenge {
     }
 
     /// Checks that would refute the suspect even so, best first.
-    fn proofs(&self, ask: &Ask<'_>) -> Vec<Ranked> {
+    fn proofs(&self, ask: &Ask<'_>) -> Vec<Valued> {
         let ask = Ask { posterior: &self.posterior, ..*ask };
         let live = live_of(&ask);
         // The same leads in another state prove little: a proof is a reading of its own.
@@ -443,7 +442,7 @@ impl Challenge {
         // Of what refutes well the quickest: a quick look that would hardly refute proves hardly more.
         let best = list.iter().map(|v| v.bits).fold(0.0, f64::max);
         list.retain(|v| v.bits > PLAIN * best);
-        list.into_iter().map(ranked_of).collect()
+        list
     }
 }
 
