@@ -1,7 +1,6 @@
 //! What was solved and weighed, kept as long as there is room: one cache for all models, bounded by
 //! what it takes of memory. What is asked for again stays; what was used once goes first.
 
-use crate::evidence::Present;
 use circuit::Probe;
 use quick_cache::sync::DefaultLifecycle;
 use quick_cache::{DefaultHashBuilder, Equivalent, OptionsBuilder, Weighter};
@@ -26,15 +25,15 @@ impl ModelId {
     }
 }
 
-/// What a meter showed, bit by bit, and whether the symptom was there then.
+/// What a meter showed, bit by bit, and the number of an answer to whether the symptom was there then.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(crate) struct Shown {
     value: u64,
-    present: Present,
+    present: u8,
 }
 
 impl Shown {
-    pub(crate) fn new(value: f64, present: Present) -> Self {
+    pub(crate) fn new(value: f64, present: u8) -> Self {
         Self { value: value.to_bits(), present }
     }
 }

@@ -168,7 +168,7 @@ impl Readings {
     pub(crate) fn of(model: &Model, moments: &[Moment]) -> Self {
         let rows = |(number, moment): (usize, &Moment)| {
             let read = moment.likelihood.read.as_ref()?;
-            let shown = Shown::new(read.value, moment.present);
+            let shown = Shown::new(read.value, moment.present as u8);
             let wanted = |id| Wanted::Numbers(id, &read.state, &read.probe, shown);
             if let Some(known) = model.kept(wanted) {
                 return Some((number, known));

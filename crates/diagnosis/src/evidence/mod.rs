@@ -44,7 +44,7 @@ pub enum Strength {
 
 /// Whether the symptom is there when something is found.
 #[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
 )]
 #[serde(rename_all = "snake_case")]
 pub enum Present {
