@@ -4,6 +4,7 @@
 //! name pins of the part that owns the element; a new kind is added here with
 //! its pins and numbers, and there with its behaviour.
 
+use crate::typical;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -108,8 +109,10 @@ elements! {
         }
         numbers {
             /// Open-circuit voltage fully charged at rest, volts.
+            #[serde(default = "typical::battery_open_volts")]
             open_volts,
             /// Internal resistance fully charged at 25 degC, ohms.
+            #[serde(default = "typical::battery_ohms")]
             internal_ohms,
         }
         other {
@@ -131,10 +134,12 @@ elements! {
         }
         numbers {
             /// Regulated voltage, volts.
+            #[serde(default = "typical::charger_volts")]
             set_volts,
             /// Largest current, amperes.
             limit_amps,
             /// Output resistance below the limit, ohms.
+            #[serde(default = "typical::source_ohms")]
             internal_ohms,
         }
     }
@@ -148,10 +153,12 @@ elements! {
         }
         numbers {
             /// Regulated voltage, volts.
+            #[serde(default = "typical::generator_volts")]
             set_volts,
             /// Largest output current, amperes.
             limit_amps,
             /// Output resistance below the limit, ohms.
+            #[serde(default = "typical::source_ohms")]
             internal_ohms,
         }
     }
@@ -212,6 +219,7 @@ elements! {
             /// Winding resistance, ohms.
             ohms,
             /// Voltage that moves it, volts.
+            #[serde(default = "typical::solenoid_pull_in_volts")]
             pull_in_volts,
         }
         other {
@@ -229,6 +237,7 @@ elements! {
         }
         numbers {
             /// Rated voltage, volts.
+            #[serde(default = "typical::rated_volts")]
             rated_volts,
             /// Power at the rated voltage, watts.
             rated_watts,
@@ -269,10 +278,13 @@ elements! {
         }
         numbers {
             /// Forward voltage at the rated current, volts.
+            #[serde(default = "typical::diode_volts")]
             forward_volts,
             /// Rated current, amperes.
+            #[serde(default = "typical::diode_amps")]
             rated_amps,
             /// Series resistance, ohms.
+            #[serde(default = "typical::diode_ohms")]
             ohms,
         }
     }
@@ -288,6 +300,7 @@ elements! {
             /// Breakdown voltage at 10 mA, volts.
             zener_volts,
             /// Series resistance in breakdown, ohms.
+            #[serde(default = "typical::zener_ohms")]
             ohms,
         }
     }
@@ -309,12 +322,16 @@ elements! {
         }
         numbers {
             /// Coil resistance, ohms.
+            #[serde(default = "typical::coil_ohms")]
             coil_ohms,
             /// Coil voltage that pulls the armature in, volts.
+            #[serde(default = "typical::pull_in_volts")]
             pull_in_volts,
             /// Coil voltage below which it drops out, volts.
+            #[serde(default = "typical::drop_out_volts")]
             drop_out_volts,
             /// Closed contact resistance, ohms.
+            #[serde(default = "typical::contact_ohms")]
             contact_ohms,
         }
         maybe_numbers {
@@ -332,6 +349,7 @@ elements! {
         }
         numbers {
             /// Closed contact resistance, ohms.
+            #[serde(default = "typical::contact_ohms")]
             contact_ohms,
         }
         other {
@@ -361,13 +379,16 @@ elements! {
             minus,
         }
         numbers {
-            /// Winding resistance, ohms.
-            winding_ohms,
             /// Voltage at which the rated current flows, volts.
+            #[serde(default = "typical::rated_volts")]
             rated_volts,
             /// Running current at the rated voltage, amperes.
             rated_amps,
-            /// Current below which it does not turn, amperes.
+        }
+        maybe_numbers {
+            /// Winding resistance, ohms; none: a quarter of rated volts by rated amperes.
+            winding_ohms,
+            /// Current below which it does not turn, amperes; none: 18 % of the rated one.
             breakaway_amps,
         }
         other {
@@ -425,6 +446,7 @@ elements! {
             /// Track resistance end to end, ohms.
             ohms,
             /// Resistance of the wiper contact, ohms.
+            #[serde(default = "typical::wiper_ohms")]
             wiper_ohms,
         }
         other {
@@ -446,8 +468,10 @@ elements! {
         }
         numbers {
             /// Supply current at 5 V, amperes.
+            #[serde(default = "typical::sensor_amps")]
             draw_amps,
             /// Output resistance, ohms.
+            #[serde(default = "typical::sensor_output_ohms")]
             output_ohms,
         }
         other {
@@ -469,10 +493,13 @@ elements! {
         }
         numbers {
             /// Supply current at 12 V, amperes.
+            #[serde(default = "typical::sensor_amps")]
             draw_amps,
             /// On-resistance of the output, ohms.
+            #[serde(default = "typical::hall_ohms")]
             on_ohms,
             /// Lowest supply at which it works, volts.
+            #[serde(default = "typical::sensor_min_volts")]
             min_volts,
         }
         signed {
@@ -494,10 +521,13 @@ elements! {
         }
         numbers {
             /// Current below the threshold, amperes.
+            #[serde(default = "typical::current_sensor_low_amps")]
             low_amps,
             /// Current above the threshold, amperes.
+            #[serde(default = "typical::current_sensor_high_amps")]
             high_amps,
             /// Lowest voltage across it at which it regulates, volts.
+            #[serde(default = "typical::sensor_min_volts")]
             min_volts,
         }
         signed {
@@ -523,12 +553,16 @@ elements! {
         }
         numbers {
             /// Current drawn awake at 12 V, amperes.
+            #[serde(default = "typical::awake_amps")]
             awake_amps,
             /// Current drawn asleep at 12 V, amperes.
+            #[serde(default = "typical::asleep_amps")]
             asleep_amps,
             /// Lowest voltage between the two pins at which the module works, volts.
+            #[serde(default = "typical::module_min_volts")]
             min_volts,
             /// Highest voltage at which it works, volts.
+            #[serde(default = "typical::module_max_volts")]
             max_volts,
         }
         other {
@@ -547,6 +581,7 @@ elements! {
         }
         numbers {
             /// Pull resistance, ohms.
+            #[serde(default = "typical::pull_ohms")]
             pull_ohms,
         }
     }
@@ -560,8 +595,10 @@ elements! {
         }
         numbers {
             /// Voltage of the internal rail, volts.
+            #[serde(default = "typical::rail_volts")]
             pull_volts,
             /// Pull resistance, ohms.
+            #[serde(default = "typical::analog_pull_ohms")]
             pull_ohms,
         }
     }
@@ -575,6 +612,7 @@ elements! {
         }
         numbers {
             /// Sense resistance, ohms.
+            #[serde(default = "typical::shunt_ohms")]
             sense_ohms,
         }
     }
@@ -588,10 +626,13 @@ elements! {
         }
         numbers {
             /// Regulated voltage, volts.
+            #[serde(default = "typical::rail_volts")]
             volts,
             /// Largest current, amperes.
+            #[serde(default = "typical::reference_amps")]
             limit_amps,
             /// Output resistance below the limit, ohms.
+            #[serde(default = "typical::reference_ohms")]
             ohms,
         }
     }
@@ -605,6 +646,7 @@ elements! {
         }
         numbers {
             /// Resistance inside, ohms.
+            #[serde(default = "typical::sensor_ground_ohms")]
             ohms,
         }
     }
@@ -618,10 +660,13 @@ elements! {
         }
         numbers {
             /// On-resistance, ohms.
+            #[serde(default = "typical::driver_ohms")]
             on_ohms,
             /// Current at which it latches off, amperes.
+            #[serde(default = "typical::driver_amps")]
             limit_amps,
             /// Diagnostic pull-down that is always there, ohms.
+            #[serde(default = "typical::sense_ohms")]
             sense_ohms,
         }
         other {
@@ -641,10 +686,13 @@ elements! {
         }
         numbers {
             /// On-resistance, ohms.
+            #[serde(default = "typical::driver_ohms")]
             on_ohms,
             /// Current at which it latches off, amperes.
+            #[serde(default = "typical::driver_amps")]
             limit_amps,
             /// Diagnostic pull-up that is always there while off, ohms.
+            #[serde(default = "typical::sense_ohms")]
             sense_ohms,
         }
         other {
@@ -666,10 +714,13 @@ elements! {
         }
         numbers {
             /// On-resistance of one switch, ohms.
+            #[serde(default = "typical::bridge_ohms")]
             on_ohms,
             /// Current at which it latches off, amperes.
+            #[serde(default = "typical::driver_amps")]
             limit_amps,
             /// Bleed resistance of each pin to ground, ohms.
+            #[serde(default = "typical::bleed_ohms")]
             sense_ohms,
         }
         other {
@@ -691,10 +742,13 @@ elements! {
         }
         numbers {
             /// Recessive bias voltage, volts (2.5).
+            #[serde(default = "typical::bias_volts")]
             bias_volts,
             /// Input resistance of each line to the bias, ohms (ISO 11898-2: 5 k to 50 k).
+            #[serde(default = "typical::can_input_ohms")]
             input_ohms,
             /// Resistance of each driver switched on, ohms.
+            #[serde(default = "typical::can_driver_ohms")]
             driver_ohms,
         }
         other {
@@ -716,6 +770,7 @@ elements! {
             /// Pull-up behind its diode, ohms (master 1 k, slave 30 k).
             pull_ohms,
             /// Resistance of the driver switched on, ohms.
+            #[serde(default = "typical::lin_driver_ohms")]
             driver_ohms,
         }
         other {

@@ -12,6 +12,7 @@ pub mod options;
 pub mod quantity;
 pub mod state;
 pub mod types;
+pub mod typical;
 mod validate;
 pub mod vin;
 

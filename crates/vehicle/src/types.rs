@@ -345,6 +345,7 @@ pub struct Wire {
     /// Cross-section, square millimetres.
     pub area_mm2: f64,
     /// Length, metres.
+    #[serde(default = "crate::typical::wire_metres")]
     pub length_m: f64,
     /// Places it runs through, in order.
     #[serde(default)]

@@ -100,7 +100,8 @@ fn check_element(f: &mut Findings, part: &crate::Part, path: &str, element: &Ele
     let positions: BTreeSet<String> = part.positions.iter().cloned().collect();
     match element {
         Element::Motor { winding_ohms, rated_volts, rated_amps, breakaway_amps, .. }
-            if breakaway_amps >= rated_amps || rated_amps * winding_ohms >= *rated_volts =>
+            if breakaway_amps.is_some_and(|amps| amps >= *rated_amps)
+                || winding_ohms.is_some_and(|ohms| rated_amps * ohms >= *rated_volts) =>
         {
             f.add(
                 path,

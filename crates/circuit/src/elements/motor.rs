@@ -4,7 +4,7 @@ use super::{Device, Failure, Local};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{Element, OperatingState, typical};
 
 #[derive(Debug)]
 struct Motor {
@@ -24,12 +24,15 @@ pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device
         return None;
     };
     b.branch(plus, minus);
-    let rated_emf = rated_volts - rated_amps * winding_ohms;
+    let winding =
+        winding_ohms.unwrap_or_else(|| typical::motor_winding_ohms(*rated_volts, *rated_amps));
+    let breakaway = breakaway_amps.unwrap_or_else(|| typical::motor_breakaway_amps(*rated_amps));
+    let rated_emf = rated_volts - rated_amps * winding;
     Some(Box::new(Motor {
-        ohms: *winding_ohms,
-        breakaway: *breakaway_amps,
+        ohms: winding,
+        breakaway,
         rated_ohms: rated_volts / rated_amps,
-        slope: rated_emf / (rated_amps - breakaway_amps),
+        slope: rated_emf / (rated_amps - breakaway),
         rated_emf,
     }))
 }
