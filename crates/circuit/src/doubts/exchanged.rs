@@ -5,7 +5,15 @@ use crate::compile::{Circuit, NodeId, Of};
 use std::collections::BTreeSet;
 use vehicle::{Element, Problem};
 
+/// Where more than so many things do not work, something else than one relay is the reason.
+const MOST_DOUBTS: usize = 12;
+/// Relays that are tried: each takes as long as the whole vehicle.
+const MOST_RELAYS: usize = 8;
+
 pub(super) fn doubts(circuit: &Circuit, found: &[OfPart]) -> Vec<Problem> {
+    if found.is_empty() || found.len() > MOST_DOUBTS {
+        return Vec::new();
+    }
     let nets = Nets::of(circuit);
     let doubted: BTreeSet<usize> =
         found.iter().flat_map(|of| nets.of_part(circuit, of.part)).collect();
@@ -44,7 +52,7 @@ pub(super) fn doubts(circuit: &Circuit, found: &[OfPart]) -> Vec<Problem> {
             )
         })
     };
-    relays.filter_map(of).collect()
+    relays.take(MOST_RELAYS).filter_map(of).collect()
 }
 
 /// Nodes that conductors and contacts alone join, each by one of them; the body joins nothing.

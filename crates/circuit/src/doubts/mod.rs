@@ -89,11 +89,25 @@ impl<'c> Tried<'c> {
             .chain(driven)
             .chain(switched)
             .collect();
-        let solve = |(name, is_named, state): (String, bool, OperatingState)| {
-            let solution = circuit.solve(&state, &[], None);
-            State { name, is_named, solution }
+        let solve = |(name, is_named, state): &(String, bool, OperatingState)| State {
+            name: name.clone(),
+            is_named: *is_named,
+            solution: circuit.solve(state, &[], None),
         };
-        Self { circuit, states: all.into_iter().map(solve).collect() }
+        let cores = std::thread::available_parallelism().map_or(1, usize::from);
+        let parts = all.chunks(all.len().div_ceil(cores).max(1));
+        let states = std::thread::scope(|scope| {
+            let some = |part| {
+                let work = move || <[_]>::iter(part).map(solve).collect::<Vec<State>>();
+                scope.spawn(work)
+            };
+            let running: Vec<_> = parts.map(some).collect();
+            let of = |part: std::thread::ScopedJoinHandle<'_, Vec<State>>| {
+                part.join().unwrap_or_else(|e| std::panic::resume_unwind(e))
+            };
+            running.into_iter().flat_map(of).collect()
+        });
+        Self { circuit, states }
     }
 
     /// What is amiss with the two ends of something that needs a voltage: the first of both is to be
