@@ -115,19 +115,19 @@ impl<'c> Tried<'c> {
     fn amiss(&self, ends: [(&str, NodeId); 2]) -> (String, String) {
         let [(plus, from), (minus, to)] = ends;
         let volts = |s: &State| [s.solution.volts[from], s.solution.volts[to]];
-        let across = |s: &State| volts(s)[0].max(volts(s)[1]);
-        let best = self.states.iter().max_by(|a, b| across(a).total_cmp(&across(b)));
-        let [high, low] = best.map_or([0.0; 2], volts);
-        if high.max(low) < LIVE_VOLTS {
+        let highest = |s: &State| volts(s)[0].max(volts(s)[1]);
+        let best = self.states.iter().max_by(|a, b| highest(a).total_cmp(&highest(b)));
+        let [at_plus, at_minus] = best.map_or([0.0; 2], volts);
+        if at_plus.max(at_minus) < LIVE_VOLTS {
             return (
                 format!("no supply ever arrives at {plus} or {minus}"),
                 format!("follow the conductors from {plus} to the fuse that should feed it"),
             );
         }
-        if high.min(low) > LIVE_VOLTS {
+        if at_plus.min(at_minus) > LIVE_VOLTS {
             return (
                 format!(
-                    "{minus} stands at {low:.1} V when {plus} has {high:.1} V: nothing takes it to ground"
+                    "{minus} stands at {at_minus:.1} V when {plus} has {at_plus:.1} V: nothing takes it to ground"
                 ),
                 format!(
                     "follow the conductors from {minus} to its ground point, or to what switches it"
@@ -135,7 +135,9 @@ impl<'c> Tried<'c> {
             );
         }
         (
-            format!("{high:.1} V at {plus} and {low:.1} V at {minus} are not what it needs"),
+            format!(
+                "{at_plus:.1} V at {plus} and {at_minus:.1} V at {minus} are not what it needs"
+            ),
             "see its ratings, and whether its pins are exchanged".to_owned(),
         )
     }
