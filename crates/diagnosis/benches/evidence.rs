@@ -2,6 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use circuit::{Instrument, Probe};
+use diagnosis::costs::Prices;
 use diagnosis::{Evidence, Finding, Model, Posterior, Strength, next, suspects};
 use std::time::Instant;
 
@@ -65,8 +66,9 @@ fn main() {
             present: diagnosis::Present::Unknown,
             now: state,
             refused: &[],
+            prices: &Prices::default(),
         };
-        let checks = next::checks(&ask, 5).unwrap();
+        let checks = next::checks(&ask, 5).unwrap().checks;
         println!(
             "{} findings: predicted ahead in {predicted:?}; weighed {weighed:?}, listed {listed:?}, checks {:?}; {} {:.0} %, next {}",
             all.len(),

@@ -8,7 +8,7 @@ use crate::gate::{self, Gate};
 use crate::ledger::Case;
 use crate::left_out::LeftOut;
 use crate::model::{ELSEWHERE, Model, ModelError};
-use crate::next::{self, Ask, Beside, Check};
+use crate::next::{self, Ask, Beside, Check, Fit};
 use crate::odd;
 use crate::own::{self, Own};
 use crate::posterior::{self, Posterior};
@@ -62,6 +62,8 @@ pub struct Assessment {
     pub gate: Option<Gate>,
     /// Next checks, best first.
     pub next: Vec<Check>,
+    /// A part that could be fitted instead of checking on.
+    pub fit: Option<Fit>,
     /// What else works or fails nearby, to be asked in passing.
     pub beside: Vec<Beside>,
     /// The leading item, when it is nearly certain.
@@ -179,8 +181,10 @@ pub fn assess(
             present: case.present,
             now: &case.state,
             refused: &case.refused,
+            prices: &known.workshop.prices,
         };
-        out.next = next::checks(&ask, CHECKS)?;
+        let moves = next::checks(&ask, CHECKS)?;
+        (out.next, out.fit) = (moves.checks, moves.fit);
         out.beside = next::beside(&ask, BESIDE);
         let ranked = now.items.iter().zip(&model.items);
         out.halos = ranked.filter(|(p, _)| **p > SHOWN).map(|(p, i)| (i.clone(), *p)).collect();

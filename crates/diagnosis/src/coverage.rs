@@ -230,7 +230,7 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
 }
 
 /// The effect that most of the suspicion takes away: output state, part.
-fn missing_effect(model: &Model, live: &[Live]) -> Option<(OperatingState, String)> {
+pub(crate) fn missing_effect(model: &Model, live: &[Live]) -> Option<(OperatingState, String)> {
     let c = &model.circuit;
     let v = &c.vehicle;
     let mut best: Option<(f64, OperatingState, String)> = None;

@@ -9,6 +9,7 @@ use crate::model::Model;
 use crate::own::{self, Doing};
 use crate::prior::{self, Adjusted, Occurs, Recent};
 use crate::roll_call::RollCall;
+use crate::workshop::Workshop;
 use circuit::Probe;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -470,14 +471,16 @@ impl Case {
         self.clears.last().map(|(number, _)| *number)
     }
 
-    /// What weighs before evidence; `confirmed` is what this shop has found before.
-    pub fn known(&self, confirmed: BTreeMap<String, u32>) -> prior::Known {
+    /// What weighs before evidence; `confirmed` is what this shop has found before, `workshop` what it has
+    /// settled.
+    pub fn known(&self, confirmed: BTreeMap<String, u32>, workshop: Workshop) -> prior::Known {
         prior::Known {
             recent: self.intake.recent.clone(),
             occurs: self.intake.occurs,
             confirmed,
             adjusted: self.adjusted.clone(),
             complaint: prior::told_of(&self.believed()),
+            workshop,
         }
     }
 

@@ -8,6 +8,7 @@
 mod assess;
 mod bytes;
 mod cache;
+pub mod costs;
 pub mod coverage;
 pub mod evidence;
 pub mod gate;
@@ -36,6 +37,7 @@ pub mod trial;
 pub mod verdict;
 pub mod what_if;
 pub mod words;
+pub mod workshop;
 
 pub use assess::{Assessment, assess};
 pub use cache::Cache;

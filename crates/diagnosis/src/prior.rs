@@ -5,6 +5,8 @@ mod conspicuous;
 
 use crate::evidence::{Evidence, Finding, Strength};
 use crate::model::{ELSEWHERE, Model};
+use crate::workshop::Workshop;
+use circuit::fault::rates;
 use circuit::place;
 pub use conspicuous::Conspicuous;
 use schemars::JsonSchema;
@@ -73,6 +75,8 @@ pub struct Known {
     /// The parts whose effects are all that was complained of: what takes much else with it would have
     /// been told of differently.
     pub complaint: Vec<String>,
+    /// What the shop has settled for all its jobs.
+    pub workshop: Workshop,
 }
 
 /// One thing that raises or lowers a repair item before evidence.
@@ -226,6 +230,13 @@ fn weights(model: &Model, known: &Known, item: &str) -> Vec<Weight> {
             Event::Water | Event::Crash => continue,
         };
         out.push(Weight { factor, text: format!("{text} ({})", r.at) });
+    }
+    if !known.workshop.rates.is_empty()
+        && let Some(kind) = rates::kind(c, item)
+        && let Some(factor) = known.workshop.rates.get(kind)
+    {
+        let text = format!("so many times as often as usual in this shop: {kind}");
+        out.push(Weight { factor: factor.clamp(0.01, 100.0), text });
     }
     if let Some(n) = known.confirmed.get(item) {
         out.push(Weight {

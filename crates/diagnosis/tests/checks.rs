@@ -4,6 +4,7 @@
 mod common;
 use circuit::{Instrument, Probe};
 use common::{Exact, MODEL, state};
+use diagnosis::costs::Prices;
 use diagnosis::next::candidates::{What, points};
 use diagnosis::next::{self, Ask};
 use diagnosis::trial::Bench;
@@ -31,6 +32,7 @@ fn asked<T>(evidence: &[Evidence], of: impl Fn(&Ask<'_>) -> T) -> T {
         present: Present::Yes,
         now: &evidence[0].state,
         refused: &[],
+        prices: &Prices::default(),
     })
 }
 

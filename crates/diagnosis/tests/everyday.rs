@@ -5,6 +5,7 @@
 
 mod common;
 use common::{MODEL, state};
+use diagnosis::costs::Prices;
 use diagnosis::next::{self, Ask, Check};
 use diagnosis::prior::{Known, Occurs};
 use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
@@ -406,8 +407,9 @@ fn told(c: &Complaint) -> Told {
         present,
         now: &now,
         refused: &[],
+        prices: &Prices::default(),
     };
-    let checks = next::checks(&ask, 2).unwrap();
+    let checks = next::checks(&ask, 2).unwrap().checks;
     let suspects =
         posterior.ranking().into_iter().take(6).map(|(i, p)| (MODEL.items[i].clone(), p)).collect();
     Told { suspects, checks }

@@ -4,6 +4,7 @@
 mod common;
 use circuit::{Fault, Instrument, Probe, fault};
 use common::{MODEL, state};
+use diagnosis::costs::Prices;
 use diagnosis::evidence::Sight;
 use diagnosis::next::{self, Ask, Ranked};
 use diagnosis::trial::{self, Bench};
@@ -125,6 +126,7 @@ fn what_is_promised_is_what_is_gained() {
                 present: Present::Yes,
                 now: &state(now),
                 refused: &[],
+                prices: &Prices::default(),
             };
             // What is nearly certain is proven, which is worth something else.
             if posterior.ranking()[0].1 > next::CERTAIN {

@@ -5,6 +5,7 @@
 mod common;
 use circuit::{Instrument, Probe, fault};
 use common::{Exact, MODEL, follow, state};
+use diagnosis::costs::Prices;
 use diagnosis::evidence::Sight;
 use diagnosis::gate::{self, Standing};
 use diagnosis::next::candidates::What;
@@ -194,6 +195,7 @@ fn what_mostly_comes_and_goes_is_recorded_and_not_measured_while_it_is_away() {
             present,
             now: &evidence[0].state,
             refused: &[],
+            prices: &Prices::default(),
         };
         next::ranked(&ask).unwrap().iter().map(|r| r.candidate.kind()).collect()
     };
@@ -411,6 +413,7 @@ fn one_may_ask_what_one_would_read_and_why_not_there() {
         present: Present::Yes,
         now: &on,
         refused: &[],
+        prices: &Prices::default(),
     };
     // Unplugged, nothing draws current: the trap is named and a better check offered.
     let open = why_not::worth(&ask, &on.without("M7"), &probe).unwrap();
@@ -426,7 +429,7 @@ fn one_may_ask_what_one_would_read_and_why_not_there() {
     assert!(heavy.traps.iter().any(|t| t.contains("false fault")), "{heavy:#?}");
     assert!(why_not::worth(&ask, &on, &Probe::volts("C4.99", "BAT.-")).is_err());
     // Every proposed check is worth at least as much per minute as those after it, up to a tie.
-    let checks = next::checks(&ask, 5).unwrap();
+    let checks = next::checks(&ask, 5).unwrap().checks;
     let rates: Vec<f64> = checks.iter().map(|c| c.information_bits / c.minutes).collect();
     assert!(rates.windows(2).all(|w| w[1] <= w[0] / 0.8), "{rates:?}");
     assert!(checks.iter().all(|c| !c.outcomes.is_empty() && !c.setup.is_empty()));
@@ -446,8 +449,9 @@ fn a_refused_check_gives_way_to_the_next_best() {
             present: Present::Yes,
             now: &on,
             refused,
+            prices: &Prices::default(),
         };
-        next::checks(&ask, 2).unwrap()
+        next::checks(&ask, 2).unwrap().checks
     };
     let first = ask(&[]);
     let without = ask(&[first[0].id.clone()]);

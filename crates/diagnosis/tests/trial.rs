@@ -66,7 +66,7 @@ fn a_short_trial_finds_what_is_hidden_faster_than_reading_in_order() {
             let mut bench = Exact::with(&[hidden]);
             let mut rng = ChaCha8Rng::seed_from_u64(9);
             let first = complaint(output, part, strength);
-            let rules = trial::Rules { most_checks: 20 };
+            let rules = trial::Rules { most_checks: 20, fits: false, ..trial::Rules::default() };
             let priors = Priors::told(&MODEL, &first);
             let worked =
                 trial::work(&MODEL, &priors, &mut bench, first, strategy, rules, &mut rng).unwrap();

@@ -15,6 +15,8 @@ use vehicle::OperatingState;
 pub struct Care {
     /// Chance that a probe misses its cavity.
     pub bad_probe: f64,
+    /// Chance that a value is misread: a decimal point, two digits exchanged.
+    pub misread: f64,
     /// Chance that an effect is misjudged by one step.
     pub misjudged: f64,
     /// The hidden faults come and go.
@@ -49,6 +51,8 @@ const TURNS: f64 = 0.3;
 /// Chance that it comes and goes while a meter is left on and what may bring it about is done: some faults
 /// are easily provoked, some hardly.
 const CAUGHT: (f64, f64) = (0.55, 0.95);
+/// Share of probes that missed which sit in the next cavity; the others touch nothing.
+const NEXT_CAVITY: f64 = 0.3;
 /// What voltages and currents swing by meanwhile on any vehicle, as a share.
 const SWING: f64 = 0.01;
 
@@ -99,21 +103,59 @@ impl Direct {
 
     /// A reading; none is over limit.
     pub fn read(&mut self, probe: &Probe) -> Option<f64> {
+        let mut probe = probe.clone();
         if self.chance(self.care.bad_probe) {
-            // It touched nothing, or the neighbour.
-            return match probe.instrument {
-                Instrument::Ohms => None,
-                i => Some(if self.chance(0.5) {
-                    0.0
-                } else {
-                    self.world.rng.random::<f64>() * i.span()
-                }),
-            };
+            match self.neighbour(&probe.red).filter(|_| self.chance(NEXT_CAVITY)) {
+                Some(next) => probe.red = next,
+                None if probe.instrument == Instrument::Ohms => return None,
+                None => return Some(0.0),
+            }
         }
-        self.world.leads = Some(probe.clone());
-        match self.world.meter(probe.instrument) {
-            Shown::Value(v) => Some(v),
-            Shown::OverLimit => None,
+        let instrument = probe.instrument;
+        self.world.leads = Some(probe);
+        let shown = match self.world.meter(instrument) {
+            Shown::Value(v) => v,
+            Shown::OverLimit => return None,
+        };
+        Some(if self.chance(self.care.misread) { self.misread(shown) } else { shown })
+    }
+
+    /// Another cavity of the same connector, or another conductor that ends in the same place for a clamp.
+    fn neighbour(&mut self, point: &str) -> Option<String> {
+        let circuit = &self.world.circuit;
+        let others: Vec<String> = match point.split_once('.') {
+            Some((owner, _)) => {
+                let own = format!("{owner}.");
+                let of = circuit.node_of.keys().filter(|id| id.starts_with(&own) && *id != point);
+                of.cloned().collect()
+            }
+            None => {
+                let at = circuit.wire(point).map(|w| &circuit.vehicle.wires[w].from)?;
+                let owner = at.split('.').next().unwrap_or(at);
+                let beside = circuit.vehicle.wires.iter().filter(|w| {
+                    w.id != point
+                        && [&w.from, &w.to].iter().any(|e| e.split('.').next() == Some(owner))
+                });
+                beside.map(|w| w.id.clone()).collect()
+            }
+        };
+        let at = self.world.rng.random_range(0..others.len().max(1));
+        others.get(at).cloned()
+    }
+
+    /// What is written down instead of a value.
+    fn misread(&mut self, shown: f64) -> f64 {
+        match self.world.rng.random_range(0..4) {
+            0 => shown * 10.0,
+            1 => shown / 10.0,
+            2 => -shown,
+            _ => {
+                // Two neighbouring digits exchanged: 12.41 becomes 14.21.
+                let digits = (shown.abs() * 100.0).round() as u64;
+                let [low, high] = [digits / 10 % 10, digits / 100 % 10];
+                let exchanged = digits - 10 * low - 100 * high + 10 * high + 100 * low;
+                (exchanged as f64 / 100.0).copysign(shown)
+            }
         }
     }
 

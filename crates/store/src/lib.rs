@@ -248,6 +248,32 @@ impl Store {
         read(&self.lock()).map_err(|e| self.say(e))
     }
 
+    /// What was settled under a name for all jobs, if anything was.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub fn settled(&self, name: &str) -> Result<Option<String>, StoreError> {
+        self.lock()
+            .query_row("SELECT body FROM settled WHERE name = ?1", [name], |r| r.get(0))
+            .optional()
+            .map_err(|e| self.say(e))
+    }
+
+    /// Settles something for all jobs, in place of what was; it is on the disk when this returns.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub fn settle_for_all(&self, name: &str, body: &str) -> Result<(), StoreError> {
+        self.lock()
+            .execute(
+                "INSERT INTO settled (name, body) VALUES (?1, ?2)
+                 ON CONFLICT (name) DO UPDATE SET body = excluded.body",
+                params![name, body],
+            )
+            .map(|_| ())
+            .map_err(|e| self.say(e))
+    }
+
     /// Writes everything acknowledged into the main file, for a clean stop.
     ///
     /// # Errors

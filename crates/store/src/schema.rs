@@ -5,7 +5,7 @@ use rusqlite_migration::{M, Migrations};
 /// Marks the file as one of this program (`PRAGMA application_id`): "Chal" in ASCII.
 pub(crate) const OURS: i64 = 0x4368_616C;
 /// Newest format known.
-pub(crate) const VERSION: i64 = 2;
+pub(crate) const VERSION: i64 = 3;
 
 const FIRST: &str = "
 CREATE TABLE job (
@@ -61,6 +61,14 @@ CREATE TABLE kept (
 ) STRICT, WITHOUT ROWID;
 ";
 
+/// What the shop has settled for all its jobs, each by a name.
+const SETTLED: &str = "
+CREATE TABLE settled (
+    name TEXT PRIMARY KEY,
+    body TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+";
+
 pub(crate) fn migrations() -> Migrations<'static> {
-    Migrations::new(vec![M::up(FIRST), M::up(DERIVED)])
+    Migrations::new(vec![M::up(FIRST), M::up(DERIVED), M::up(SETTLED)])
 }

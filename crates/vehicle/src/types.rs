@@ -161,7 +161,9 @@ impl Default for Minutes {
 }
 
 /// What sort of thing a part is: decides its symbol and its typical failures.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum PartKind {
     /// Battery.
@@ -209,6 +211,9 @@ pub struct Part {
     /// Minutes of work.
     #[serde(default)]
     pub minutes: Minutes,
+    /// Price of a new one; none: what is typical of its kind.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub price: Option<f64>,
     /// Its inside.
     pub elements: Vec<Element>,
     /// For a switch: its positions, the rest position first.

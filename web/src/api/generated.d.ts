@@ -903,6 +903,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workshop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shop's prices and rates. */
+        get: operations["show"];
+        /** Settles the shop's prices and rates anew. */
+        put: operations["settle"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -960,6 +978,7 @@ export interface components {
             gate?: null | components["schemas"]["Gate"];
             /** @description Next checks, best first. */
             next: components["schemas"]["Check"][];
+            fit?: null | components["schemas"]["Fit"];
             /** @description What else works or fails nearby, to be asked in passing. */
             beside: components["schemas"]["Beside"][];
             certain?: null | components["schemas"]["Certain"];
@@ -1068,6 +1087,11 @@ export interface components {
             proof: boolean;
             /** @description Why this check. */
             why: string;
+            /**
+             * Format: double
+             * @description Expected money to a proven repair with this check first; none for a proof.
+             */
+            cost?: number | null;
         };
         /** @description A thing to choose. */
         Choice: {
@@ -1363,6 +1387,46 @@ export interface components {
             strength: components["schemas"]["Strength"];
             /** @enum {string} */
             kind: "substituted";
+        };
+        /** @description A part that could be fitted now instead of checking on. */
+        Fit: {
+            /** @description Repair item. */
+            item: string;
+            /** @description The part. */
+            part: string;
+            /** @description In words. */
+            text: string;
+            /**
+             * Format: double
+             * @description How likely it is to be it, 0 to 1.
+             */
+            probability: number;
+            /**
+             * Format: double
+             * @description Minutes to fit it and to try the complaint again.
+             */
+            minutes: number;
+            /**
+             * Format: double
+             * @description Its price.
+             */
+            price: number;
+            /**
+             * Format: double
+             * @description Expected money to a proven repair if it is fitted now.
+             */
+            cost: number;
+            /**
+             * Format: double
+             * @description The same if the next check is done first.
+             */
+            check_cost: number;
+            /** @description Sign of the currency. */
+            currency: string;
+            /** @description The part whose effect is watched. */
+            watched: string;
+            /** @description State it is watched in. */
+            state: components["schemas"]["OperatingState"];
         };
         /** @description A reading on the sheet. */
         Flag: {
@@ -2016,6 +2080,28 @@ export interface components {
          * @enum {string}
          */
         Present: "yes" | "no" | "unknown";
+        /** @description What labour and parts cost in a shop. */
+        Prices: {
+            /**
+             * @description Sign of the currency, as printed behind an amount.
+             * @default €
+             */
+            currency: string;
+            /**
+             * Format: double
+             * @description An hour of work, from 1 to 10000.
+             * @default 90
+             */
+            labour_per_hour: number;
+            /**
+             * @description Prices of kinds of parts where they differ from what is typical, 0 to 1000000; the vehicle file
+             *     knows better what a part of its own costs.
+             * @default {}
+             */
+            kinds: {
+                [key: string]: number;
+            };
+        };
         /** @description What went wrong, and what to do. */
         Problem: {
             /**
@@ -2204,6 +2290,13 @@ export interface components {
              * @description Supply below which codes are set apart, volts.
              */
             low_below: number;
+        };
+        /** @description The shop's own numbers beside what is usual. */
+        Settled: {
+            /** @description Its own. */
+            workshop: components["schemas"]["Workshop"];
+            /** @description How often things fail anywhere. */
+            usual: components["schemas"]["Usual"][];
         };
         /** @description A line of the setup: `red`, `C4.7 cabin side …`. */
         SetupLine: {
@@ -2538,6 +2631,18 @@ export interface components {
             high: string;
             state: components["schemas"]["OperatingState"];
         };
+        /** @description How often a kind of thing fails anywhere. */
+        Usual: {
+            /** @description Kind of thing. */
+            kind: string;
+            /**
+             * Format: double
+             * @description Failures a year of a thousand of them.
+             */
+            rate: number;
+            /** @description Why so many. */
+            why: string;
+        };
         /**
          * @description The verdict on a reading.
          * @enum {string}
@@ -2638,6 +2743,25 @@ export interface components {
          * @enum {string}
          */
         Wish: "run" | "anew" | "pause";
+        /** @description A shop's own numbers. */
+        Workshop: {
+            /**
+             * @default {
+             *       "currency": "€",
+             *       "labour_per_hour": 90,
+             *       "kinds": {}
+             *     }
+             */
+            prices: components["schemas"]["Prices"];
+            /**
+             * @description How many times as often as in the table a kind of thing fails here, by its name in the table; 0.01
+             *     to 100.
+             * @default {}
+             */
+            rates: {
+                [key: string]: number;
+            };
+        };
         /** @description What a reading that somebody had in mind is worth. */
         Worth: {
             /**
@@ -4418,6 +4542,65 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settled"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Workshop"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workshop"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

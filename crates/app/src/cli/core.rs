@@ -3,6 +3,7 @@
 use super::Point;
 use circuit::software::{self, Verdict};
 use circuit::{Circuit, Fault, fault, spice};
+use diagnosis::costs::Prices;
 use diagnosis::{Evidence, Finding, Model, Posterior, Present, Priors, Strength, next, suspects};
 use serde_json::{Map, Value, json};
 use std::io::Write;
@@ -267,8 +268,9 @@ pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outc
         present: Present::Unknown,
         now: &now,
         refused: &[],
+        prices: &Prices::default(),
     };
-    let checks = next::checks(&ask, 5).map_err(refuse)?;
+    let checks = next::checks(&ask, 5).map_err(refuse)?.checks;
     if as_json {
         print(&json!({"suspects": list, "next": checks}));
         return Ok(());

@@ -15,6 +15,7 @@ mod scans;
 mod sheets;
 mod strict;
 mod vehicle_side;
+mod workshop;
 
 use crate::shop::Shop;
 use axum::Router;
@@ -56,6 +57,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(reasoning::shared))
         .routes(routes!(reasoning::covers))
         .routes(routes!(reasoning::gate_of))
+        .routes(routes!(workshop::show, workshop::settle))
         .routes(routes!(sheets::sheet))
         .routes(routes!(sheets::face))
         .routes(routes!(sheets::subjects))

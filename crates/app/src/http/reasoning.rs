@@ -6,6 +6,7 @@ use super::problem::Problem;
 use crate::shop::{Shop, Standing};
 use axum::extract::State;
 use circuit::{Instrument, Probe};
+use diagnosis::costs::Prices;
 use diagnosis::coverage::{self, Coverage};
 use diagnosis::evidence::Finding;
 use diagnosis::gate::{self, Gate};
@@ -102,6 +103,7 @@ pub(super) struct Asked<'a> {
     pub(super) evidence: Vec<Evidence>,
     pub(super) priors: Priors,
     pub(super) posterior: Posterior,
+    pub(super) prices: Prices,
 }
 
 /// Answers a question away from the threads that serve requests, by what the assessment goes by.
@@ -116,7 +118,8 @@ pub(super) async fn ask<T: Send + 'static>(
         let evidence = at.case.still();
         let priors = Priors::new(&at.model, &known);
         let posterior = Posterior::given(&at.model, &priors, &evidence)?;
-        Ok(question(&Asked { at, evidence, priors, posterior })?)
+        let prices = known.workshop.prices;
+        Ok(question(&Asked { at, evidence, priors, posterior, prices })?)
     });
     Ok(Json(answer.await?))
 }
@@ -163,6 +166,7 @@ pub async fn what_if(
             present: k.at.case.present,
             now: &k.at.case.state,
             refused: &k.at.case.refused,
+            prices: &k.prices,
         };
         let worth = why_not::worth(&question, &wanted.state, &probe)?;
         Ok(Thought { reads, worth })

@@ -15,6 +15,7 @@ use crate::bench::{Addresses, Bench};
 use crate::progress::{AtWork, Progress};
 use crate::roll_call::RollCalls;
 use diagnosis::ledger::Entry;
+use diagnosis::workshop::Workshop;
 use diagnosis::{Cache, Known};
 use reasoner::Reasoner;
 use serde::Serialize;
@@ -69,7 +70,11 @@ pub struct Shop {
     /// Roll calls that run or are paused.
     pub roll_calls: RollCalls,
     told: broadcast::Sender<Told>,
+    workshop: Mutex<Workshop>,
 }
+
+/// Name under which the shop's own numbers are kept.
+const WORKSHOP: &str = "workshop";
 
 fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
     m.lock().unwrap_or_else(PoisonError::into_inner)
@@ -92,9 +97,20 @@ impl Shop {
         cache: Cache,
     ) -> Result<Arc<Self>, ShopError> {
         let told = broadcast::channel(1024).0;
+        let store = Store::open(data, digest::digest)?;
+        let kept = store.settled(WORKSHOP)?;
+        // What cannot be read is not worth refusing all work for: the usual numbers are taken.
+        let workshop = kept.and_then(|text| match serde_json::from_str(&text) {
+            Ok(workshop) => Some(workshop),
+            Err(e) => {
+                tracing::warn!("the shop's own prices and rates cannot be read, so the usual ones are used: {e}");
+                None
+            }
+        });
         let shop = Arc::new(Self {
             vehicles: Vehicles::of(vehicles, cache, solved)?,
-            store: Store::open(data, digest::digest)?,
+            store,
+            workshop: Mutex::new(workshop.unwrap_or_default()),
             benches: Mutex::default(),
             sessions: Mutex::default(),
             reasoner: Reasoner::default(),
@@ -154,9 +170,34 @@ impl Shop {
     /// [`ShopError`].
     pub fn standing_known(&self, session: &Session) -> Result<(Arc<Standing>, Known), ShopError> {
         let standing = session.standing(self)?;
-        let confirmed = self.store.causes(&session.job.vehicle, session.job.id)?;
-        let known = standing.case.known(confirmed);
+        let known = self.known(session, &standing)?;
         Ok((standing, known))
+    }
+
+    fn known(&self, session: &Session, standing: &Standing) -> Result<Known, ShopError> {
+        let confirmed = self.store.causes(&session.job.vehicle, session.job.id)?;
+        Ok(standing.case.known(confirmed, self.workshop()))
+    }
+
+    /// What the shop has settled for all its jobs.
+    pub fn workshop(&self) -> Workshop {
+        lock(&self.workshop).clone()
+    }
+
+    /// Settles it anew; jobs somebody works with are weighed again.
+    ///
+    /// # Errors
+    /// [`ShopError`].
+    pub fn set_workshop(&self, workshop: Workshop) -> Result<(), ShopError> {
+        let text = serde_json::to_string(&workshop).unwrap_or_default();
+        self.store.settle_for_all(WORKSHOP, &text)?;
+        *lock(&self.workshop) = workshop;
+        let at_work: Vec<Arc<Session>> =
+            lock(&self.sessions).iter().filter(|s| s.assessed().is_some()).cloned().collect();
+        for session in &at_work {
+            self.reasoner.ask(session);
+        }
+        Ok(())
     }
 
     /// Whether the latest assessment says what the ledger and the shop's causes now say; asks for a
@@ -169,8 +210,7 @@ impl Shop {
         session: &Arc<Session>,
         standing: &Standing,
     ) -> Result<Option<Arc<Assessed>>, ShopError> {
-        let confirmed = self.store.causes(&session.job.vehicle, session.job.id)?;
-        let known = standing.case.known(confirmed);
+        let known = self.known(session, standing)?;
         let fresh = session.assessed().filter(|a| a.upto == standing.last() && a.known == known);
         if fresh.is_none() {
             self.reasoner.ask(session);

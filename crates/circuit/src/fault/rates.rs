@@ -144,13 +144,45 @@ pub(super) fn pair(circuit: &Circuit, place: &String) -> f64 {
     PAIR.rate * looms(circuit, std::iter::once(place))
 }
 
+/// What kind of thing a terminal is, by its connector or socket.
+fn of_terminal(circuit: &Circuit, owner: &str) -> Rate {
+    match circuit.names.connector(owner).map(|c| &circuit.vehicle.connectors[c]) {
+        Some(c) if c.sides.is_some() => IN_LINE,
+        Some(_) => TERMINAL,
+        None => SOCKET,
+    }
+}
+
+/// The kind of thing that a repair item is, as the table names it; of a part that of its first element.
+pub fn kind(circuit: &Circuit, item: &str) -> Option<&'static str> {
+    let (what, id) = item.split_once(':')?;
+    let v = &circuit.vehicle;
+    Some(
+        match what {
+            "wire" => CONDUCTOR,
+            "pair" => PAIR,
+            "ground" => GROUND,
+            "connector" => CONNECTOR,
+            "terminal" => of_terminal(circuit, id.split('.').next()?),
+            "splice" if v.splices[circuit.names.splice(id)?].rail => RAIL,
+            "splice" => CRIMP,
+            "part" => match &v.parts[circuit.part(id)?] {
+                p if p.kind == PartKind::Module => MODULE,
+                p => of_element(p.elements.first()?),
+            },
+            _ => return None,
+        }
+        .kind,
+    )
+}
+
 /// A terminal by connector and cavity, or by part and pin in a socket.
 pub(super) fn terminal(circuit: &Circuit, key: &(String, String)) -> Option<f64> {
     let v = &circuit.vehicle;
-    let (kind, place, sealed) = match circuit.names.connector(&key.0).map(|c| &v.connectors[c]) {
-        Some(c) if c.sides.is_some() => (IN_LINE, &c.place, c.sealed),
-        Some(c) => (TERMINAL, &c.place, c.sealed),
-        None => (SOCKET, &v.parts[circuit.part(&key.0)?].place, false),
+    let kind = of_terminal(circuit, &key.0);
+    let (place, sealed) = match circuit.names.connector(&key.0).map(|c| &v.connectors[c]) {
+        Some(c) => (&c.place, c.sealed),
+        None => (&v.parts[circuit.part(&key.0)?].place, false),
     };
     let harsh = if sealed { 1.0 } else { contacts(circuit, place) };
     let cavity = format!("{}.{}", key.0, key.1);

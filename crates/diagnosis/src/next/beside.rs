@@ -31,7 +31,9 @@ pub fn beside(ask: &Ask<'_>, most: usize) -> Vec<Beside> {
     let field = Field::new(ask.model, ask.posterior, &live, ask.here(), ask.present);
     let outputs = &ask.model.circuit.vehicle.outputs;
     let mut out: Vec<Beside> = Vec::new();
-    for c in candidates::effects(&field) {
+    let candidates = candidates::effects(&field);
+    super::solve_ahead(ask.model, &candidates, &live);
+    for c in candidates {
         let What::Effect { output, part } = &c.what else { continue };
         if taken(ask.evidence, &c, true) || out.iter().any(|b| b.part == *part) {
             continue;

@@ -67,6 +67,8 @@ pub struct Check {
     pub proof: bool,
     /// Why this check.
     pub why: String,
+    /// Expected money to a proven repair with this check first; none for a proof.
+    pub cost: Option<f64>,
 }
 
 /// Fields of a check that differ from kind to kind.
@@ -89,6 +91,8 @@ pub(super) struct Told<'d> {
     pub(super) sets_apart: Option<String>,
     /// What it may show.
     pub(super) outcomes: Vec<Outcome>,
+    /// Expected money to a proven repair.
+    pub(super) cost: Option<f64>,
 }
 
 pub(super) fn describe(
@@ -96,7 +100,7 @@ pub(super) fn describe(
     ranked: &Ranked,
     told: Told<'_>,
 ) -> Result<Check, ModelError> {
-    let Told { doubt, sets_apart, outcomes } = told;
+    let Told { doubt, sets_apart, outcomes, cost } = told;
     let (Ask { model, now, .. }, c, value) = (*ask, &ranked.candidate, ranked.bits);
     let state_text = words::state(model, &c.state);
     let kind = kind(model, c)?;
@@ -127,6 +131,7 @@ pub(super) fn describe(
     };
     Ok(Check {
         id: c.id(),
+        cost,
         why,
         text: kind.text,
         quantity: kind.quantity,

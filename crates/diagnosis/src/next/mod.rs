@@ -6,9 +6,11 @@
 mod beside;
 pub mod candidates;
 mod describe;
+pub mod fit;
 mod value;
 pub mod why_not;
 
+use crate::costs::Prices;
 use crate::evidence::{Evidence, Finding, Present, reading};
 use crate::model::{Model, ModelError};
 pub use crate::posterior::CERTAIN;
@@ -18,6 +20,7 @@ use crate::words;
 pub use beside::{Beside, beside};
 use candidates::{Candidate, Field, Here, What};
 pub use describe::{Check, Outcome, SetupLine};
+pub use fit::Fit;
 use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
@@ -41,6 +44,8 @@ pub struct Ask<'a> {
     pub now: &'a OperatingState,
     /// Checks that cannot be done: an id, or the beginning of one with `*`.
     pub refused: &'a [String],
+    /// What work and parts cost here.
+    pub prices: &'a Prices,
 }
 
 impl<'a> Ask<'a> {
@@ -116,18 +121,46 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
     let scales = Scales::new(ask.model, ask.posterior, &rough);
     let mut candidates = open(ask, &rough, false);
     candidates.retain(|c| !loads(c));
+    solve_ahead(ask.model, &candidates, &rough);
     let all = rank(ask, &scales, WORTHLESS_BITS, usize::MAX, 0.0, candidates);
     all.into_iter().map(ranked_of).collect()
+}
+
+/// What could be done next.
+#[derive(Debug, Clone, Default)]
+pub struct Moves {
+    /// Checks, best first.
+    pub checks: Vec<Check>,
+    /// A part that could be fitted instead.
+    pub fit: Option<Fit>,
+}
+
+/// The checks worth doing, best first, as [`ranked`] has them, and a part to fit instead if that is the
+/// cheaper way to a proven repair.
+///
+/// # Errors
+/// [`ModelError`].
+pub fn ranked_or_fit(ask: &Ask<'_>) -> Result<(Vec<Ranked>, Option<Fit>), ModelError> {
+    if certain(ask).is_some() {
+        return Ok((ranked(ask)?, None));
+    }
+    let valued = searching(ask, &live_of(ask));
+    let first = &valued[..valued.len().min(1)];
+    let fit = match fit::check_costs(ask, ask.prices, first).first() {
+        Some(cost) => fit::best(ask, ask.prices, first, *cost)?.filter(Fit::is_cheaper),
+        None => None,
+    };
+    Ok((valued.into_iter().map(ranked_of).collect(), fit))
 }
 
 /// The best `most` checks, best first, as the technician reads them.
 ///
 /// # Errors
 /// [`ModelError`].
-pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
+pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Moves, ModelError> {
     let challenge = match certain(ask) {
         Some(top) => match Challenge::of(ask, top) {
-            None => return Ok(Vec::new()),
+            None => return Ok(Moves::default()),
             challenge => challenge,
         },
         None => None,
@@ -146,15 +179,27 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Vec<Check>, ModelError> {
     // The tables are of the same explanations.
     let live = live_of(&ask);
     let scales = Scales::new(ask.model, ask.posterior, &live);
-    let described = |v: Valued| {
+    let (costs, fit) = match challenge {
+        None => {
+            let costs = fit::check_costs(&ask, ask.prices, &distinct);
+            let first = costs.first().copied().unwrap_or(f64::INFINITY);
+            let fit = fit::best(&ask, ask.prices, &distinct, first)?;
+            (costs.into_iter().map(Some).collect(), fit)
+        }
+        // What is nearly certain is proven before it is mended.
+        Some(_) => (vec![None; distinct.len()], None),
+    };
+    let described = |(v, cost): (Valued, Option<f64>)| {
         let told = describe::Told {
             doubt,
             sets_apart: scales.sets_apart(&v.table),
             outcomes: scales.outcomes(&v.table),
+            cost,
         };
         describe::describe(&ask, &ranked_of(v), told)
     };
-    distinct.into_iter().map(described).collect()
+    let checks = distinct.into_iter().zip(costs).map(described).collect::<Result<_, _>>()?;
+    Ok(Moves { checks, fit })
 }
 
 /// What shapes the next check: the likeliest, in their fixed order.
@@ -304,6 +349,7 @@ fn sieve(
     let (head_scales, rough_scales) = (scales(&heads), scales(&rough));
     let (heavy, mut light): (Vec<Candidate>, Vec<Candidate>) =
         open(ask, &rough, in_any_state).into_iter().partition(loads);
+    solve_ahead(ask.model, &light, &rough);
     if light.len() > COARSE {
         let mut sieved = rank(ask, &head_scales, 0.0, COARSE, 0.0, light);
         sieved.truncate(COARSE);
@@ -319,22 +365,41 @@ fn sieve(
     loading.truncate(MOST_LOADING);
     sieved.extend(loading);
     sieved.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
-    let matters: Vec<usize> = live
-        .iter()
-        .filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
-        .collect();
+    let beside = Scales::beside(ask.posterior, ask.model, live);
+    let matters: Vec<usize> = value::hypotheses(live).chain(beside.iter().copied()).collect();
     let mut states: Vec<&OperatingState> = sieved.iter().map(|v| &*v.candidate.state).collect();
     states.sort();
     states.dedup();
     for state in states {
         ask.model.predict_some(state, &matters);
     }
-    let mut ranked = rank(ask, &scales(live), least, usize::MAX, 0.0, plain(sieved));
+    let fine = || scales(live).with(&beside);
+    let mut ranked = rank(ask, &fine(), least, usize::MAX, 0.0, plain(sieved));
     let rest = ranked.split_off(ranked.len().min(LOADED));
-    let mut best = rank(ask, &scales(live).loaded(), least, usize::MAX, 0.0, plain(ranked));
+    let mut best = rank(ask, &fine().loaded(), least, usize::MAX, 0.0, plain(ranked));
     best.extend(rest);
     best.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
     best
+}
+
+/// Solves what is weighed in the states that it is asked about, as far as predictions of the whole state
+/// are looked at.
+fn solve_ahead(model: &Model, candidates: &[Candidate], live: &[Live]) {
+    let hypotheses: Vec<usize> = value::hypotheses(live).collect();
+    let mut states: Vec<&OperatingState> = candidates
+        .iter()
+        .filter(|c| match &c.what {
+            What::Reading(p) | What::Record(p) => p.instrument.leaves_alone(),
+            What::Effect { .. } | What::Swap { .. } | What::Scan => true,
+            What::Jumper { .. } | What::Move { .. } | What::Look { .. } => false,
+        })
+        .map(|c| &*c.state)
+        .collect();
+    states.sort();
+    states.dedup();
+    for state in states {
+        model.predict_some(state, &hypotheses);
+    }
 }
 
 /// The likeliest explanation of each repair, for all that call for it; the likeliest repairs only.
@@ -531,6 +596,7 @@ mod tests {
                 present: Present::Yes,
                 now: &evidence[0].state,
                 refused: &[],
+                prices: &Prices::default(),
             };
             let live = likeliest(&live_of(&ask));
             let scales = Scales::new(&model, &posterior, &live);

@@ -52,7 +52,7 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let minutes = candidate.minutes(ask.model, &ask.here()) + disturbed;
     let sound = crate::evidence::reading::sound(model, state, probe)?;
     let traps = verdict::traps(model, state, probe);
-    let best = checks(ask, 1)?.into_iter().next();
+    let best = checks(ask, 1)?.checks.into_iter().next();
     let rate = bits / minutes;
     let better = best.filter(|b| b.id != candidate.id() && b.information_bits / b.minutes > rate);
     let text = match (&better, bits) {

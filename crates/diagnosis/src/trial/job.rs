@@ -1,6 +1,7 @@
 //! One job worked from the complaint to a named repair item.
 
 use super::{Bench, Strategy, strategy};
+use crate::costs::{Prices, price};
 use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::gate::{self, Standing};
 use crate::model::{ELSEWHERE, Model, ModelError};
@@ -18,19 +19,25 @@ const COMPLAINT: u64 = 1;
 const FIRST_SCAN: u64 = 2;
 const FIRST_CHECK: u64 = 3;
 
+/// Effect from which on a thing works, of its rating.
+const WORKS: f64 = 0.83;
 /// Minutes spent waiting for a symptom to show.
 const WAIT: f64 = 5.0;
 
 /// When a job ends.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct Rules {
     /// Most checks before one gives up.
     pub most_checks: usize,
+    /// A part is fitted where that is the cheaper next move.
+    pub fits: bool,
+    /// What work and parts cost.
+    pub prices: Prices,
 }
 
 impl Default for Rules {
     fn default() -> Self {
-        Self { most_checks: 30 }
+        Self { most_checks: 30, fits: true, prices: Prices::default() }
     }
 }
 
@@ -63,6 +70,11 @@ pub struct Worked {
     pub checks: usize,
     /// Minutes of them.
     pub minutes: f64,
+    /// Money spent: the minutes, parts fitted to see, mending what was named, and where that was wrong the
+    /// search that follows.
+    pub cost: f64,
+    /// Parts fitted to see.
+    pub fitted: usize,
     /// What was done and found, in words.
     pub log: Vec<String>,
     /// Checks that were chosen for what they tell, with what they told.
@@ -94,9 +106,7 @@ pub fn complaint(
     }
     for named in order.iter().map(|k| &v.states[*k]) {
         bench.set(&named.state);
-        let outputs = named.state.outputs.iter();
-        for o in outputs.filter_map(|id| v.outputs.iter().find(|o| o.id == *id)) {
-            let part = o.load.clone();
+        for part in working(model, &named.state) {
             let seen = bench.effect(&part, None, None);
             if let Some(strength) = seen.filter(|s| *s != Strength::Normal) {
                 let finding = Finding::Effect { part, strength };
@@ -120,6 +130,21 @@ pub fn complaint(
         }
     }
     None
+}
+
+/// What works in a state of a sound vehicle as anybody can see: first what an output of it drives.
+fn working(model: &Model, state: &OperatingState) -> Vec<String> {
+    let c = &model.circuit;
+    let driven = c.vehicle.outputs.iter().filter(|o| state.outputs.contains(&o.id));
+    let mut out: Vec<String> = driven.map(|o| o.load.clone()).collect();
+    let sound = model.predict(state);
+    for (k, part) in c.vehicle.parts.iter().enumerate() {
+        let works = sound.solution.effect(c, k).is_some_and(|effect| effect > WORKS);
+        if works && !out.contains(&part.id) {
+            out.push(part.id.clone());
+        }
+    }
+    out
 }
 
 /// The first scan of a job, with the key on.
@@ -254,6 +279,8 @@ pub fn work(
         second: String::new(),
         checks: 0,
         minutes: 0.0,
+        cost: 0.0,
+        fitted: 0,
         log: Vec::new(),
         taken: Vec::new(),
     };
@@ -306,12 +333,47 @@ pub fn work(
             present,
             now: &now,
             refused: &refused,
+            prices: &rules.prices,
         };
         // Only the product's own way goes by the sieve for the best; the others choose among all.
-        let checks = match certain || strategy == Strategy::Engine {
-            true => next::ranked(&ask)?,
-            false => next::useful(&ask),
+        let (checks, fit) = match certain || strategy == Strategy::Engine {
+            true if rules.fits => next::ranked_or_fit(&ask)?,
+            true => (next::ranked(&ask)?, None),
+            false => (next::useful(&ask), None),
         };
+        if let Some(fit) = fit {
+            worked.checks += 1;
+            worked.fitted += 1;
+            worked.minutes += fit.minutes;
+            worked.cost += fit.price;
+            let mended = bench.repair(&fit.item);
+            bench.set(&fit.state);
+            let seen = bench.effect(&fit.watched, None, None);
+            let did = format!("fits {} ({:.0} %) -> {seen:?}", fit.part, 100.0 * fit.probability);
+            worked.log.push(did);
+            if seen == Some(Strength::Normal) {
+                worked.named = fit.item;
+                worked.ending = Ending::Proven;
+                worked.right = mended;
+                worked.cost += rules.prices.labour(worked.minutes) + search(&rules, mended);
+                return Ok(worked);
+            }
+            let finding = Finding::Substituted {
+                jumper: None,
+                swapped: Some(fit.part.clone()),
+                part: fit.watched,
+                strength: seen.unwrap_or(Strength::None),
+            };
+            let moment = worked.checks as u64 + FIRST_CHECK;
+            evidence.push(Evidence {
+                present,
+                moment,
+                ..Evidence::new(fit.state.clone(), finding)
+            });
+            now = fit.state;
+            now.outputs.clear();
+            continue;
+        }
         let chosen = match certain {
             true => (!checks.is_empty()).then_some(0),
             false => strategy.choose(model, &steps, &checks, rng),
@@ -350,5 +412,12 @@ pub fn work(
         evidence.extend(found);
     }
     worked.right = bench.repair(&worked.named);
+    worked.cost += rules.prices.labour(worked.minutes);
+    worked.cost += rules.prices.mending(model, &worked.named) + search(&rules, worked.right);
     Ok(worked)
+}
+
+/// What follows when what was mended was not it.
+fn search(rules: &Rules, right: bool) -> f64 {
+    if right { 0.0 } else { rules.prices.labour(price::SEARCH) }
 }

@@ -36,14 +36,19 @@ pub struct Claimed {
 impl Claimed {
     /// 95 % interval of the true share (Wilson 1927).
     pub fn interval(&self) -> (f64, f64) {
-        const Z: f64 = 1.96;
-        let n = self.jobs.max(1) as f64;
-        let p = self.right as f64 / n;
-        let middle = p + Z * Z / (2.0 * n);
-        let half = Z * (p * (1.0 - p) / n + Z * Z / (4.0 * n * n)).sqrt();
-        let scale = 1.0 + Z * Z / n;
-        ((middle - half) / scale, (middle + half) / scale)
+        interval(self.right, self.jobs)
     }
+}
+
+/// 95 % interval of a share of which `right` of `jobs` were seen (Wilson 1927).
+fn interval(right: usize, jobs: usize) -> (f64, f64) {
+    const Z: f64 = 1.96;
+    let n = jobs.max(1) as f64;
+    let p = right as f64 / n;
+    let middle = p + Z * Z / (2.0 * n);
+    let half = Z * (p * (1.0 - p) / n + Z * Z / (4.0 * n * n)).sqrt();
+    let scale = 1.0 + Z * Z / n;
+    ((middle - half) / scale, (middle + half) / scale)
 }
 
 /// Checks of a kind.
@@ -83,8 +88,15 @@ pub struct Tally {
     pub bands: [Claimed; 5],
     /// By kind of check, those that were chosen for what they tell.
     pub by_check: BTreeMap<&'static str, Checked>,
+    /// Of two faults at once, jobs in which both were found, one after the other.
+    pub both: usize,
+    /// Of what is not in the file, jobs in which something it touches was named.
+    pub touched: usize,
+    /// Parts fitted to see.
+    pub fitted: usize,
     checks: usize,
     minutes: Vec<f64>,
+    cost: f64,
 }
 
 impl Tally {
@@ -99,6 +111,8 @@ impl Tally {
         self.gave_up += usize::from(w.ending == Ending::GaveUp);
         self.checks += w.checks;
         self.minutes.push(w.minutes);
+        self.fitted += w.fitted;
+        self.cost += w.cost;
         let band = BANDS.iter().position(|b| w.probability < b.below).unwrap_or(BANDS.len() - 1);
         let of = &mut self.bands[band];
         of.jobs += 1;
@@ -124,6 +138,23 @@ impl Tally {
         self.share(self.right)
     }
 
+    /// 95 % interval of the accuracy.
+    pub fn interval(&self) -> (f64, f64) {
+        interval(self.right, self.jobs)
+    }
+
+    /// Share of the checks that were chosen for what they tell and moved the uncertainty by next to nothing.
+    pub fn idle(&self) -> f64 {
+        let (idle, times) =
+            self.by_check.values().fold((0, 0), |(i, t), of| (i + of.idle, t + of.times));
+        idle as f64 / times.max(1) as f64
+    }
+
+    /// Mean logarithmic loss of what was claimed for the item named.
+    pub fn log_loss(&self) -> f64 {
+        self.bands.iter().map(|of| of.log_loss).sum::<f64>() / self.jobs.max(1) as f64
+    }
+
     /// The same among those that ended above the threshold.
     pub fn accuracy_when_proven(&self) -> f64 {
         self.right_when_proven as f64 / self.proven.max(1) as f64
@@ -142,6 +173,11 @@ impl Tally {
     /// Mean minutes.
     pub fn mean_minutes(&self) -> f64 {
         self.minutes.iter().sum::<f64>() / self.jobs.max(1) as f64
+    }
+
+    /// Mean money to the end of a job, mending included.
+    pub fn mean_cost(&self) -> f64 {
+        self.cost / self.jobs.max(1) as f64
     }
 
     /// Minutes that nine jobs of ten stay below.

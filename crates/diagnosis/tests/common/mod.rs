@@ -106,7 +106,7 @@ pub fn scan(state: &OperatingState, changes: &[circuit::Change]) -> Vec<Finding>
 /// Follows the proposed checks to the end.
 pub fn follow(hidden: &[&str], first: Vec<Evidence>) -> trial::Worked {
     let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(1);
-    let rules = trial::Rules { most_checks: 15 };
+    let rules = trial::Rules { most_checks: 15, fits: false, ..trial::Rules::default() };
     let engine = trial::Strategy::Engine;
     let priors = Priors::told(&MODEL, &first);
     trial::work(&MODEL, &priors, &mut Exact::with(hidden), first, engine, rules, &mut rng).unwrap()

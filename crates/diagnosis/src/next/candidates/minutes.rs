@@ -195,7 +195,7 @@ fn leads(model: &Model, here: &Here<'_>, red: &str, black: &str) -> f64 {
 }
 
 /// Minutes to reach and to unplug whatever a point belongs to.
-pub(super) fn reach(model: &Model, id: &str) -> (f64, f64) {
+pub(crate) fn reach(model: &Model, id: &str) -> (f64, f64) {
     let (v, n) = (&model.circuit.vehicle, &model.circuit.names);
     let id = owner(id);
     let m = (n.connector(id).map(|k| v.connectors[k].minutes))

@@ -19,6 +19,7 @@ mod unplugged;
 
 pub use effects::Loads;
 pub use minutes::Here;
+pub(crate) use minutes::reach;
 pub use readings::{Reachable, points};
 
 /// Most outcomes a check is divided into.

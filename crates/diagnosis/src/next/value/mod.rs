@@ -17,7 +17,7 @@ use crate::model::{Model, Predictions, Snapshot};
 use crate::posterior::{Explains, Live, Posterior, UNFORESEEN};
 use crate::words;
 use circuit::Change;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ops::Deref;
 use std::sync::Arc;
 pub(super) use table::Table;
@@ -38,6 +38,10 @@ pub(super) struct Scales<'a> {
     groups: Vec<usize>,
     count: usize,
     weights: Vec<f64>,
+    /// Hypotheses whose predictions are used: those that are weighed, and some more that were solved for
+    /// it. What else happens to be solved already must not matter, or the same evidence would be answered
+    /// differently the second time.
+    used: HashSet<usize>,
     /// A voltmeter's own load is reckoned with, wherever it matters.
     loaded: bool,
 }
@@ -57,6 +61,12 @@ impl Deref for Held<'_> {
         }
     }
 }
+
+/// Single faults among explanations.
+pub(super) fn hypotheses(live: &[Live]) -> impl Iterator<Item = usize> {
+    live.iter().filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
+}
+
 impl<'a> Scales<'a> {
     pub(super) fn new(model: &'a Model, posterior: &'a Posterior, live: &'a [Live]) -> Self {
         let mut number: HashMap<usize, usize> = HashMap::new();
@@ -69,7 +79,14 @@ impl<'a> Scales<'a> {
             .collect();
         let total: f64 = live.iter().map(|l| l.p).sum();
         let weights = live.iter().map(|l| l.p / total).collect();
-        Self { model, posterior, live, count: number.len(), groups, weights, loaded: false }
+        let used = hypotheses(live).collect();
+        Self { model, posterior, live, count: number.len(), groups, weights, used, loaded: false }
+    }
+
+    /// The same with predictions of some more hypotheses, which must be solved in the states asked about.
+    pub(super) fn with(mut self, more: &[usize]) -> Self {
+        self.used.extend(more);
+        self
     }
 
     /// The same with a voltmeter's own load, which takes longer.
@@ -126,6 +143,16 @@ impl<'a> Scales<'a> {
             ),
             Explains::Elsewhere => Unsure::alone(0.0),
         }
+    }
+
+    /// Hypotheses whose numbers stand beside those that are weighed, as far as earlier readings tell
+    /// something of the number: to know what lies between them both are wanted.
+    pub(super) fn beside(posterior: &Posterior, model: &Model, live: &[Live]) -> Vec<usize> {
+        let next = |h: usize| {
+            let at = posterior.numbers.get(&h)?;
+            model.grids.next(h, at.shift > 0.0)
+        };
+        hypotheses(live).filter_map(next).collect()
     }
 
     /// What an explanation reads at the number that earlier readings have left it, and how unsure it
@@ -209,6 +236,38 @@ impl<'a> Scales<'a> {
             sums[*group] += w * row[bin];
         }
         sums
+    }
+
+    /// Weight of each group before the check.
+    pub(super) fn by_groups(&self) -> Vec<f64> {
+        let mut sums = vec![0.0; self.count];
+        for (w, group) in self.weights.iter().zip(&self.groups) {
+            sums[*group] += w;
+        }
+        sums
+    }
+
+    /// What is told of each explanation, of each group: of all in a group the same is asked.
+    pub(super) fn of_groups(&self, of_live: &[f64]) -> Vec<f64> {
+        let mut out = vec![0.0; self.count];
+        for (value, group) in of_live.iter().zip(&self.groups) {
+            out[*group] = *value;
+        }
+        out
+    }
+
+    /// The group of a repair item, where it is among the explanations.
+    pub(super) fn group_of(&self, item: usize) -> Option<usize> {
+        self.live.iter().position(|l| l.group == item).map(|k| self.groups[k])
+    }
+
+    /// Each outcome with its chance and the weight of each group after it.
+    pub(super) fn beliefs(&self, table: &Table) -> Vec<(f64, Vec<f64>)> {
+        let of = |bin: usize| {
+            let weights = self.by_group(table, &self.weights, bin);
+            (weights.iter().sum(), weights)
+        };
+        (0..table.words.len()).map(of).collect()
     }
 
     fn fall(&self, table: &Table, weights: &[f64]) -> f64 {

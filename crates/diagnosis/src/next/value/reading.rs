@@ -135,12 +135,13 @@ impl Scales<'_> {
         };
         let blur =
             |value: f64, unsure: Unsure| sigma(probe.instrument, value, healthy, tolerance, unsure);
-        // Without the tool's load the ends of a grid are at hand where they were solved.
+        let solved =
+            |h: usize| (!loads && self.used.contains(&h)).then(|| p.fault(h).map(quick))?;
+        // With a tool's load the ends of a grid are not at hand.
         let at_hand = |h: usize| match loads {
             true => f64::INFINITY,
-            false => p.fault(h).map_or(f64::INFINITY, quick),
+            false => solved(h).unwrap_or(healthy),
         };
-        let solved = |h: usize| (!loads && p.is_solved(h)).then(|| p.fault(h).map(quick))?;
         // Most hypotheses leave most readings alone: theirs is the sound one.
         let sound_sigma = blur(healthy, Unsure::alone(0.0));
         let moves = |v: f64| !((v - healthy).abs() < 0.02 * sound_sigma || v == healthy);

@@ -108,7 +108,7 @@ impl Scales<'_> {
         likeliest.iter().take(most).for_each(|k| is_heard[*k] = true);
         let wanted: Vec<usize> = (self.live.iter().zip(&is_heard))
             .filter_map(|(l, heard)| match l.what {
-                Explains::Fault(h) if *heard && p.is_solved(h) => Some(h),
+                Explains::Fault(h) if *heard => Some(h),
                 _ => None,
             })
             .collect();
