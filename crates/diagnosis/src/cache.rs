@@ -25,19 +25,6 @@ impl ModelId {
     }
 }
 
-/// What a meter showed, bit by bit, and the number of an answer to whether the symptom was there then.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(crate) struct Shown {
-    value: u64,
-    present: u8,
-}
-
-impl Shown {
-    pub(crate) fn new(value: f64, present: u8) -> Self {
-        Self { value: value.to_bits(), present }
-    }
-}
-
 /// What something is kept under.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 enum Key {
@@ -46,7 +33,7 @@ enum Key {
     Weighed(ModelId, String),
     Pair(ModelId, OperatingState, [usize; 2], bool),
     Tool(ModelId, OperatingState, Probe),
-    Numbers(ModelId, OperatingState, Probe, Shown),
+    Numbers(ModelId, String, u8),
 }
 
 /// What something is looked for under. Its variants stand in the order of those of [`Key`], so that
@@ -58,7 +45,8 @@ pub(crate) enum Wanted<'a> {
     Weighed(ModelId, &'a str),
     Pair(ModelId, &'a OperatingState, [usize; 2], bool),
     Tool(ModelId, &'a OperatingState, &'a Probe),
-    Numbers(ModelId, &'a OperatingState, &'a Probe, Shown),
+    /// With whether the symptom was there, as a number.
+    Numbers(ModelId, &'a str, u8),
 }
 
 impl Wanted<'_> {
@@ -69,7 +57,7 @@ impl Wanted<'_> {
             Self::Weighed(m, text) => Key::Weighed(m, text.to_owned()),
             Self::Pair(m, s, pair, heard) => Key::Pair(m, s.clone(), pair, heard),
             Self::Tool(m, s, p) => Key::Tool(m, s.clone(), p.clone()),
-            Self::Numbers(m, s, p, v) => Key::Numbers(m, s.clone(), p.clone(), v),
+            Self::Numbers(m, text, present) => Key::Numbers(m, text.to_owned(), present),
         }
     }
 }
@@ -80,9 +68,7 @@ impl Equivalent<Key> for Wanted<'_> {
             (Self::State(m, s), Key::State(n, t)) => m == n && *s == t,
             (Self::Reading(m, s, p), Key::Reading(n, t, q))
             | (Self::Tool(m, s, p), Key::Tool(n, t, q)) => m == n && *s == t && *p == q,
-            (Self::Numbers(m, s, p, v), Key::Numbers(n, t, q, w)) => {
-                m == n && *s == t && *p == q && v == w
-            }
+            (Self::Numbers(m, s, p), Key::Numbers(n, t, q)) => m == n && *s == t && p == q,
             (Self::Weighed(m, s), Key::Weighed(n, t)) => m == n && *s == t,
             (Self::Pair(m, s, pair, heard), Key::Pair(n, t, other, how)) => {
                 m == n && *s == t && pair == other && heard == how

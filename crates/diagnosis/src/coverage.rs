@@ -229,17 +229,25 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
     out
 }
 
+/// Explanations that are asked what effect they take away.
+const LOOKED_AT: usize = 64;
+
 /// The effect that most of the suspicion takes away: output state, part.
 pub(crate) fn missing_effect(model: &Model, live: &[Live]) -> Option<(OperatingState, String)> {
     let c = &model.circuit;
     let v = &c.vehicle;
+    let mut likeliest: Vec<&Live> = live.iter().collect();
+    likeliest.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.group.cmp(&b.group)));
+    likeliest.truncate(LOOKED_AT);
+    let hypotheses: Vec<usize> = likeliest
+        .iter()
+        .filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
+        .collect();
     let mut best: Option<(f64, OperatingState, String)> = None;
     for named in &v.states {
-        let p = model.predict(&named.state);
-        for id in &named.state.outputs {
-            let Some(o) = v.outputs.iter().find(|o| o.id == *id) else { continue };
-            let Some(at) = c.part(&o.load) else { continue };
-            let lost: f64 = live
+        let p = model.predict_some(&named.state, &hypotheses);
+        for at in model.working(&named.state) {
+            let lost: f64 = likeliest
                 .iter()
                 .filter_map(|l| match l.what {
                     Explains::Fault(h) => Some((l.p, p.fault(h)?.effect(at)?)),
@@ -249,7 +257,7 @@ pub(crate) fn missing_effect(model: &Model, live: &[Live]) -> Option<(OperatingS
                 .map(|(p, _)| p)
                 .sum();
             if lost > 0.3 && best.as_ref().is_none_or(|b| lost > b.0) {
-                best = Some((lost, named.state.clone(), o.load.clone()));
+                best = Some((lost, named.state.clone(), v.parts[at].id.clone()));
             }
         }
     }

@@ -4,9 +4,9 @@
 //! one above. Each reading by itself is weighed as if any of them could be meant; together they must
 //! agree upon one. Between the numbers a reading follows a curve through those that were solved.
 
-use crate::cache::{Keep, Shown, Wanted};
+use crate::cache::{Keep, Wanted};
 use crate::evidence::reading::{self, Expected, LEAST_OHMS, Unsure};
-use crate::evidence::{Moment, Read};
+use crate::evidence::{Moment, Read, Shown, Strength, effect};
 use crate::grids::{Grids, NO_NUMBER};
 use crate::model::Model;
 use circuit::Instrument;
@@ -168,8 +168,7 @@ impl Readings {
     pub(crate) fn of(model: &Model, moments: &[Moment]) -> Self {
         let rows = |(number, moment): (usize, &Moment)| {
             let read = moment.likelihood.read.as_ref()?;
-            let shown = Shown::new(read.value, moment.present as u8);
-            let wanted = |id| Wanted::Numbers(id, &read.state, &read.probe, shown);
+            let wanted = |id| Wanted::Numbers(id, &read.key, moment.present as u8);
             if let Some(known) = model.kept(wanted) {
                 return Some((number, known));
             }
@@ -233,59 +232,104 @@ impl Readings {
     }
 }
 
-/// A reading as it was taken, with what is expected of it.
+/// An effect that changes by less than this over a cell says nothing of the number; one that changes by
+/// more from one number to the next jumps: what it does in between no curve tells.
+const FLAT_EFFECT: f64 = 0.02;
+const JUMP: f64 = 0.6;
+
+/// What was found, with what is expected of it.
+enum Found<'t> {
+    Meter { instrument: Instrument, value: f64, expected: &'t Expected },
+    Effect { strength: Strength, complaint: bool, sound: f64, values: Vec<f64> },
+}
+
+/// Something found in its moment.
 struct Taken<'t> {
-    instrument: Instrument,
-    value: f64,
     moment: &'t Moment,
-    expected: &'t Expected,
+    found: Found<'t>,
 }
 
 impl Rows {
-    /// Of a reading; none where its points do not exist.
+    /// Of what was found; none where its points or its part do not exist.
     fn of(model: &Model, read: &Read, moment: &Moment) -> Option<Self> {
-        let expected = model.expect(&read.state, &read.probe).ok()?;
-        let (instrument, value) = (read.probe.instrument, read.value);
-        let taken = Taken { instrument, value, moment, expected: &expected };
+        match &read.shown {
+            Shown::Meter(probe, value) => {
+                let expected = model.expect(&read.state, probe).ok()?;
+                let instrument = probe.instrument;
+                let found = Found::Meter { instrument, value: *value, expected: &expected };
+                Some(Self::taken(model, &Taken { moment, found }))
+            }
+            Shown::Effect(part, strength, complaint) => {
+                let part = model.circuit.part(part)?;
+                let p = model.predict_all(&read.state);
+                let sound = p.healthy.effect(part)?;
+                let values = p.all().map(|s| s.effect(part).unwrap_or(0.0)).collect();
+                let (strength, complaint) = (*strength, *complaint);
+                let found = Found::Effect { strength, complaint, sound, values };
+                Some(Self::taken(model, &Taken { moment, found }))
+            }
+        }
+    }
+
+    fn taken(model: &Model, taken: &Taken<'_>) -> Self {
         let rows = model.grids.members.par_iter().flat_map_iter(|members| {
             let of = |k| Some((members[k], taken.row(&model.grids, members, k)?));
             (0..members.len()).filter_map(of).collect::<Vec<_>>()
         });
         let mut of: Vec<(usize, Row)> = rows.collect();
         of.sort_unstable_by_key(|(h, _)| *h);
-        Some(Self { of })
+        Self { of }
     }
 }
 
 impl Taken<'_> {
+    /// What a hypothesis predicts.
+    fn predicted(&self, h: usize) -> f64 {
+        match &self.found {
+            Found::Meter { expected, .. } => expected.faults[h].0,
+            Found::Effect { values, .. } => values[h],
+        }
+    }
+
     /// What it makes of the numbers of one member of a grid; none where it does not depend on them.
     fn row(&self, grids: &Grids, members: &[usize], k: usize) -> Option<Row> {
         let near = &members[k.saturating_sub(2)..(k + 3).min(members.len())];
-        let first = self.expected.faults[*near.first()?].0;
+        let first = self.predicted(*near.first()?);
         // Most readings are nothing to most hypotheses, whatever their number.
-        if near.len() < 2 || near.iter().all(|m| self.expected.faults[*m].0 == first) {
+        if near.len() < 2 || near.iter().all(|m| self.predicted(*m) == first) {
             return None;
         }
         let h = members[k];
         let cell = Cell::of(grids.cell(h)?);
         let curve = self.curve(grids, h, near, &cell)?;
-        let (l, e) = (&self.moment.likelihood, self.expected);
+        let l = &self.moment.likelihood;
         let both =
             |log: f64| [log, l.while_wavering(log, self.moment.present)].map(|log| log as f32);
-        let unsure = Unsure::alone(NO_NUMBER.hypot(0.3 * cell.step));
-        let log = |j: usize| {
-            let (value, off) = curve.value(cell.at(j));
-            let sigma = reading::sigma(self.instrument, value, e.healthy, e.tolerance, unsure);
-            let sigma = (sigma * sigma + off * off).sqrt();
-            both(reading::log_likelihood(self.instrument, self.value, value, sigma))
-        };
+        let log = |j: usize| both(self.log(curve.value(cell.at(j)), cell.step));
         Some((0..cell.count).map(log).chain([both(l.there[h])]).collect())
+    }
+
+    /// Log-likelihood of what was found where a number predicts a value, and may be off by so much; numbers
+    /// looked at are a step apart.
+    fn log(&self, (value, off): (f64, f64), step: f64) -> f64 {
+        match &self.found {
+            Found::Meter { instrument, value: read, expected: e } => {
+                let unsure = Unsure::alone(NO_NUMBER.hypot(0.3 * step));
+                let sigma = reading::sigma(*instrument, value, e.healthy, e.tolerance, unsure);
+                let sigma = (sigma * sigma + off * off).sqrt();
+                reading::log_likelihood(*instrument, *read, value, sigma)
+            }
+            Found::Effect { strength, complaint, sound, .. } => {
+                let of = |shows: f64| effect::log(shows, *sound, *strength, *complaint);
+                log_mean([value - off, value, value + off].into_iter().map(of))
+            }
+        }
     }
 
     /// What it follows over a hypothesis' cell, through its neighbours.
     fn curve(&self, grids: &Grids, h: usize, near: &[usize], cell: &Cell) -> Option<Curve> {
-        let log = self.instrument == Instrument::Ohms;
-        let value = |m: &usize| self.expected.faults[*m].0;
+        let log = matches!(self.found, Found::Meter { instrument: Instrument::Ohms, .. });
+        let value = |m: &usize| self.predicted(*m);
         // Where it goes over limit within reach there is no curve.
         if near.iter().any(|m| !value(m).is_finite()) {
             return None;
@@ -294,7 +338,16 @@ impl Taken<'_> {
         let at = near.iter().map(|m| grids.at[*m]).collect();
         let curve = Curve::through(at, near.iter().map(scaled).collect(), log);
         let (a, b) = (curve.value(cell.low).0, curve.value(cell.high).0);
-        let least = FLAT * self.instrument.sigma(value(&h));
+        let least = match self.found {
+            Found::Meter { instrument, .. } => FLAT * instrument.sigma(value(&h)),
+            Found::Effect { .. } => {
+                let jumps = |pair: &[usize]| (value(&pair[0]) - value(&pair[1])).abs() > JUMP;
+                if near.windows(2).any(jumps) {
+                    return None;
+                }
+                FLAT_EFFECT
+            }
+        };
         ((a - b).abs() > least).then_some(curve)
     }
 }

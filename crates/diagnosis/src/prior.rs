@@ -185,7 +185,7 @@ impl Priors {
 }
 
 /// How much of the proportion between two rates is left where they are nearly taken alike.
-const EVEN: f64 = 0.3;
+const EVEN: f64 = 0.1;
 
 impl Priors {
     /// The same with all things failing nearly alike: what is believed then follows from what was found,

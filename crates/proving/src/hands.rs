@@ -1,7 +1,7 @@
 //! The stand-in under a technician's hands, as a trial's bench.
 
-use crate::strength;
 use crate::truth::Truth;
+use crate::{sight, strength};
 use circuit::{CircuitError, Probe};
 use diagnosis::evidence::{Finding, Present, Sight, Strength};
 use diagnosis::ledger::ReadCode;
@@ -99,15 +99,7 @@ impl Bench for Hands<'_> {
         self.vehicle.moved(at)
     }
     fn look(&mut self, at: &str) -> Sight {
-        use circuit::marks::Mark;
-        match self.vehicle.look(at) {
-            None => Sight::Nothing,
-            Some(Mark::Damage) => Sight::Damage,
-            Some(Mark::Corrosion) => Sight::Corrosion,
-            Some(Mark::Water) => Sight::Water,
-            Some(Mark::PushedBack) => Sight::PushedBack,
-            Some(Mark::Loose) => Sight::Loose,
-        }
+        self.vehicle.look(at).map_or(Sight::Nothing, sight)
     }
     fn repair(&mut self, item: &str) -> bool {
         self.vehicle.repair(item);

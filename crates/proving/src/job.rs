@@ -140,6 +140,17 @@ fn same(a: &Finding, b: &Finding) -> bool {
 }
 
 impl Job {
+    /// What the customer told and the first scan found wrong, in words.
+    pub fn trouble(&self, model: &Model) -> Vec<String> {
+        let wrong = |e: &&Evidence| {
+            !matches!(
+                e.finding,
+                Finding::Answer { answers: true, .. } | Finding::Code { failing: false, .. }
+            )
+        };
+        self.first.iter().filter(wrong).map(|e| diagnosis::words::evidence(model, e)).collect()
+    }
+
     /// Works it.
     ///
     /// # Errors

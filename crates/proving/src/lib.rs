@@ -11,7 +11,8 @@ pub mod job;
 pub mod ngspice;
 pub mod truth;
 
-use diagnosis::evidence::Strength;
+use circuit::marks::Mark;
+use diagnosis::evidence::{Sight, Strength};
 use rand::Rng;
 use rand_chacha::ChaCha8Rng;
 use thiserror::Error;
@@ -39,6 +40,17 @@ pub(crate) fn strength(effect: f64) -> Strength {
         f if f > 0.83 => Strength::Normal,
         f if f > 0.08 => Strength::Weak,
         _ => Strength::None,
+    }
+}
+
+/// What an eye calls a mark.
+pub(crate) fn sight(mark: Mark) -> Sight {
+    match mark {
+        Mark::Damage => Sight::Damage,
+        Mark::Corrosion => Sight::Corrosion,
+        Mark::Water => Sight::Water,
+        Mark::PushedBack => Sight::PushedBack,
+        Mark::Loose => Sight::Loose,
     }
 }
 

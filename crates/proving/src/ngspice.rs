@@ -6,7 +6,7 @@
 use crate::job::{Job, Kind};
 use crate::truth::Truth;
 use crate::{ProvingError, between, strength};
-use circuit::{Change, Circuit, Law, Of, Probe, Shown, meter::Leads, spice};
+use circuit::{Change, Circuit, Law, Of, Probe, Shown, fault, marks, meter::Leads, spice};
 use diagnosis::Finding;
 use diagnosis::Model;
 use diagnosis::evidence::{Present, Sight, Strength};
@@ -33,6 +33,8 @@ enum Edit {
 pub struct Spiced {
     circuit: Circuit,
     edits: Vec<Edit>,
+    /// The fault of the file that leaves the same marks.
+    like: String,
     /// Repair items that are right.
     pub right: Vec<String>,
     /// In words.
@@ -66,6 +68,8 @@ const MOST_DRAWN: u64 = 60;
 const ROUNDS: usize = 12;
 /// A fuse blows above so many times its rating (ISO 8820-3).
 const BLOWS_AT: f64 = 1.35;
+/// Share of the marks that one would expect which are really there to see.
+const VISIBLE: f64 = 0.7;
 /// Chance of a probe that missed, of a value misread.
 const SLIPS: f64 = 0.015;
 const MISREAD: f64 = 0.025;
@@ -86,17 +90,19 @@ impl Spiced {
             .collect();
         let branch = plain.choose(&mut rng).copied().unwrap_or(0);
         let is_wire = matches!(circuit.branches[branch].of, Of::Wire(_));
-        let (edit, how) = if is_wire && rng.random::<f64>() < 0.35 {
+        let item = item_of(&circuit, branch);
+        let (edit, how, like) = if is_wire && rng.random::<f64>() < 0.35 {
             let (share, ohms) =
                 (rng.random_range(0.05..0.95), between(CHAFED.0, CHAFED.1, &mut rng));
             let how = format!("chafed at {:.0} % through {ohms:.2} ohms", 100.0 * share);
-            (Edit::Chafed { branch, share, ohms }, how)
+            (Edit::Chafed { branch, share, ohms }, how, format!("{item}:ground:{ohms:.4}"))
         } else {
             let open = rng.random::<f64>() < OPEN_SHARE;
             let ohms = if open { OPEN_OHMS } else { between(SERIES.0, SERIES.1, &mut rng) };
-            (Edit::Series { branch, ohms }, format!("{ohms:.3} ohms in series"))
+            let like = if open { "open".to_owned() } else { format!("series:{ohms:.4}") };
+            let how = format!("{ohms:.3} ohms in series");
+            (Edit::Series { branch, ohms }, how, format!("{item}:{like}"))
         };
-        let item = item_of(&circuit, branch);
         let mut edits = vec![edit];
         for other in plain.choose_multiple(&mut rng, AGED).filter(|k| **k != branch) {
             let ohms = between(AGED_OHMS.0, AGED_OHMS.1, &mut rng);
@@ -105,6 +111,7 @@ impl Spiced {
         Ok(Self {
             circuit,
             edits,
+            like,
             text: format!("{item}: {how}"),
             right: vec![item],
             state: OperatingState::default(),
@@ -128,6 +135,19 @@ impl Spiced {
                 return Err(ProvingError::Ngspice(why));
             }
             let Some(first) = told else { continue };
+            // It must come of what is wrong, not of what has aged beside it.
+            bench.mended = true;
+            let still = first.iter().any(|e| match &e.finding {
+                Finding::Effect { part, .. } => {
+                    bench.set(&e.state);
+                    bench.effect(part, None, None) != Some(Strength::Normal)
+                }
+                _ => false,
+            });
+            bench.mended = false;
+            if still {
+                continue;
+            }
             let truth = Truth {
                 right: bench.right.clone(),
                 text: bench.text.clone(),
@@ -168,7 +188,7 @@ impl Spiced {
         for _ in 0..ROUNDS {
             let start = &solved.volts;
             let deck = spice::deck_of(&self.circuit, "job", &laws, start, &[] as &[Change], meter);
-            let deck = if self.mended { deck } else { self.edited(&deck) };
+            let deck = self.edited(&deck);
             solved = run(&deck, self.circuit.nodes)?;
             if !self.switched(&solved.volts, &mut laws) {
                 break;
@@ -177,10 +197,15 @@ impl Spiced {
         Ok(solved)
     }
 
+    /// Edits that are there: the first is what is wrong, the others have aged.
+    fn there(&self) -> &[Edit] {
+        &self.edits[usize::from(self.mended)..]
+    }
+
     /// The deck with what is wrong written into its cards.
     fn edited(&self, deck: &str) -> String {
         let mut lines: Vec<String> = deck.lines().map(str::to_owned).collect();
-        for edit in &self.edits {
+        for edit in self.there() {
             let (Edit::Series { branch, .. } | Edit::Chafed { branch, .. }) = edit;
             let card = format!("Rb{branch} ");
             let Some(at) = lines.iter().position(|l| l.starts_with(&card)) else { continue };
@@ -264,7 +289,7 @@ impl Spiced {
         let Law::Ohms(sound) = self.circuit.branches[branch].law else { return 0.0 };
         let b = &self.circuit.branches[branch];
         let mut ohms = sound;
-        for edit in self.edits.iter().filter(|_| !self.mended) {
+        for edit in self.there() {
             match *edit {
                 Edit::Series { branch: k, ohms: more } if k == branch => ohms += more,
                 Edit::Chafed { branch: k, share, .. } if k == branch => {
@@ -367,7 +392,16 @@ impl Bench for Spiced {
     fn moved(&mut self, _at: &str) -> bool {
         self.rng.random::<f64>() < 0.02
     }
-    fn look(&mut self, _at: &str) -> Sight {
+    fn look(&mut self, at: &str) -> Sight {
+        let mut thrown = self.rng.random::<f64>() / VISIBLE;
+        let like = fault::by_id(&self.circuit, &self.like).ok();
+        let marks = like.map(|f| marks::found_at(&self.circuit, &f, at)).unwrap_or_default();
+        for (mark, chance) in marks {
+            thrown -= chance;
+            if thrown < 0.0 {
+                return crate::sight(mark);
+            }
+        }
         Sight::Nothing
     }
     fn repair(&mut self, item: &str) -> bool {

@@ -46,12 +46,13 @@ pub(super) fn scorer<'a>(
     let Some(sound) = model.predict(state).healthy.effect(p) else {
         return Err(ModelError::Unknown { what: "part with an effect", id: id.to_owned() });
     };
-    let complained = complaint && strength != Strength::Normal;
-    Ok(Box::new(move |s| {
-        let shows = s.effect(p).unwrap_or(0.0);
-        match complained && shows >= AS_EVER * sound {
-            true => BESIDE_COMPLAINT.ln(),
-            false => chances(shows)[index(strength)].ln(),
-        }
-    }))
+    Ok(Box::new(move |s| log(s.effect(p).unwrap_or(0.0), sound, strength, complaint)))
+}
+
+/// Log-likelihood of a judgement of an effect that shows so strongly, and on a sound vehicle `sound`.
+pub(crate) fn log(shows: f64, sound: f64, strength: Strength, complaint: bool) -> f64 {
+    match complaint && strength != Strength::Normal && shows >= AS_EVER * sound {
+        true => BESIDE_COMPLAINT.ln(),
+        false => chances(shows)[index(strength)].ln(),
+    }
 }

@@ -253,19 +253,28 @@ pub struct Likelihood {
     /// With a fault that comes and goes, where the finding is about just that; else it is as with the
     /// fault there while it is there, and as with nothing wrong while it is not.
     pub wavering: Option<Vec<f64>>,
-    /// What was read, where the finding is a reading.
+    /// What was found, where it follows the number of a fault.
     pub read: Option<Read>,
 }
 
-/// A reading as it was taken.
+/// Something that follows the number of a fault, as it was found.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Read {
-    /// State it was taken in.
+    /// State it was found in.
     pub state: OperatingState,
-    /// With what, and where.
-    pub probe: Probe,
-    /// What it showed; infinite is over limit.
-    pub value: f64,
+    /// What it is.
+    pub shown: Shown,
+    /// What it is kept under.
+    pub(crate) key: String,
+}
+
+/// What follows the number of a fault.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Shown {
+    /// What a meter showed; infinite is over limit.
+    Meter(Probe, f64),
+    /// How strong the effect of a part was, and whether that is what the vehicle came for.
+    Effect(String, Strength, bool),
 }
 
 impl Likelihood {
@@ -469,6 +478,21 @@ impl Evidence {
         serde_json::to_string(&(&self.state, self.complaint, &self.finding)).unwrap_or_default()
     }
 
+    /// What of it follows the number of a fault.
+    pub(crate) fn read(&self) -> Option<Read> {
+        let shown = match &self.finding {
+            Finding::Reading { instrument, red, black, value } => {
+                let (instrument, red, black) = (*instrument, red.clone(), black.clone());
+                Shown::Meter(Probe { instrument, red, black }, value.unwrap_or(f64::INFINITY))
+            }
+            Finding::Effect { part, strength } => {
+                Shown::Effect(part.clone(), *strength, self.complaint)
+            }
+            _ => return None,
+        };
+        Some(Read { state: self.state.clone(), shown, key: self.key() })
+    }
+
     fn weigh(&self, model: &Model) -> Result<Likelihood, ModelError> {
         Ok(match self.kind(model)? {
             Kind::Predicted(score, elsewhere) => {
@@ -480,7 +504,7 @@ impl Evidence {
                 // Most hypotheses leave a state as it is: what they predict is scored once.
                 let of = |s: &Snapshot| if s.differs() { score(s) } else { away };
                 let there = p.all_heard().map(of).collect();
-                Likelihood { there, away, elsewhere, wavering: None, read: None }
+                Likelihood { there, away, elsewhere, wavering: None, read: self.read() }
             }
             Kind::Reading(probe, read) => {
                 let expected = model.expect(&self.state, &probe)?;
@@ -490,8 +514,7 @@ impl Evidence {
                 let away = of((expected.healthy, expected.sigma));
                 let there = expected.faults.iter().map(|x| of(*x)).collect();
                 let elsewhere = probe.instrument.any(read).ln();
-                let read = Some(Read { state: self.state.clone(), probe, value: read });
-                Likelihood { there, away, elsewhere, wavering: None, read }
+                Likelihood { there, away, elsewhere, wavering: None, read: self.read() }
             }
             Kind::Recorded(recording) => {
                 recording.all(&*model.expect(&self.state, recording.probe())?)

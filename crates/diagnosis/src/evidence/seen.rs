@@ -9,6 +9,9 @@ use circuit::marks::{Mark, found_at};
 /// damp are common, a terminal that has left its place is not.
 const FALSE_SIGHTS: [f64; SIGHTS.len()] = [0.0, 0.01, 0.03, 0.02, 0.002, 0.005];
 
+/// Share of the marks that one overlooks, however near one looks.
+const OVERLOOKED: f64 = 0.12;
+
 /// All that can be seen, in a fixed order.
 pub(crate) const SIGHTS: [Sight; 6] = [
     Sight::Nothing,
@@ -31,11 +34,17 @@ fn sight(mark: Mark) -> Sight {
 
 /// Chance of each of [`SIGHTS`] when looking at something, under a fault.
 pub(crate) fn chances(model: &Model, at: &str, fault: &Fault) -> [f64; SIGHTS.len()] {
-    let mut chances = FALSE_SIGHTS;
+    let mut own = [0.0; SIGHTS.len()];
     for (mark, chance) in found_at(&model.circuit, fault, at) {
         if let Some(k) = SIGHTS.iter().position(|s| *s == sight(mark)) {
-            chances[k] += chance;
+            own[k] += (1.0 - OVERLOOKED) * chance;
         }
+    }
+    // What means nothing is seen where the fault's own marks are not.
+    let unseen = 1.0 - own.iter().sum::<f64>();
+    let mut chances = [0.0; SIGHTS.len()];
+    for (k, chance) in chances.iter_mut().enumerate() {
+        *chance = own[k] + unseen * FALSE_SIGHTS[k];
     }
     chances[0] = 1.0 - chances[1..].iter().sum::<f64>();
     chances
@@ -57,4 +66,29 @@ pub(super) fn scorer<'a>(
     let k = SIGHTS.iter().position(|s| *s == sight).unwrap_or(0);
     let away = if k == 0 { 1.0 - FALSE_SIGHTS.iter().sum::<f64>() } else { FALSE_SIGHTS[k] };
     Ok((Box::new(move |f| [chances(model, at, f)[k].ln(); 2]), away.ln()))
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn whatever_is_wrong_something_or_nothing_is_seen() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let text = std::fs::read_to_string(path).unwrap();
+        let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        let mut looked = 0;
+        for f in &model.faults {
+            let item = f.repair_item.split_once(':').unwrap().1;
+            for at in [item, item.split('.').next().unwrap()] {
+                let chances = chances(&model, at, f);
+                let sum: f64 = chances.iter().sum();
+                assert!(chances.iter().all(|c| *c >= 0.0), "{} at {at}: {chances:?}", f.id);
+                assert!((sum - 1.0).abs() < 1e-9 && chances[0] > 0.05, "{}: {chances:?}", f.id);
+                looked += usize::from(chances[0] < 0.5);
+            }
+        }
+        assert!(looked > 100, "many faults show");
+    }
 }

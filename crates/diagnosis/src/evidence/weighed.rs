@@ -1,6 +1,6 @@
 //! What was weighed, kept: in the cache, and as bytes for those who keep it longer.
 
-use super::{Evidence, Likelihood};
+use super::{Evidence, Likelihood, Read, Shown};
 use crate::bytes::{put, sum, take};
 use crate::cache::{Keep, Wanted};
 use crate::model::{Model, ModelError};
@@ -42,7 +42,8 @@ impl Model {
         }
         let sum = sum(&out);
         out.extend(sum.to_le_bytes());
-        (l.wavering.is_none() && l.read.is_none()).then_some(out)
+        let of_meter = matches!(&l.read, Some(Read { shown: Shown::Meter(..), .. }));
+        (l.wavering.is_none() && !of_meter).then_some(out)
     }
 
     /// Takes over such weights; false where the bytes are none or are damaged.
@@ -63,7 +64,7 @@ impl Model {
                 away,
                 elsewhere,
                 wavering: None,
-                read: None,
+                read: of.read(),
             })
         };
         match read() {

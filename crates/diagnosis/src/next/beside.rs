@@ -4,6 +4,7 @@
 use super::candidates::{self, Field, What};
 use super::value::Scales;
 use super::{Ask, likeliest, live_of, taken};
+use crate::words;
 use serde::Serialize;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
@@ -34,13 +35,14 @@ pub fn beside(ask: &Ask<'_>, most: usize) -> Vec<Beside> {
     let candidates = candidates::effects(&field);
     super::solve_ahead(ask.model, &candidates, &live);
     for c in candidates {
-        let What::Effect { output, part } = &c.what else { continue };
+        let What::Effect { part } = &c.what else { continue };
         if taken(ask.evidence, &c, true) || out.iter().any(|b| b.part == *part) {
             continue;
         }
         let bits = scales.table(&c).map_or(0.0, |t| scales.information(&t));
-        let name = outputs.iter().find(|o| o.id == *output).map(|o| o.name.clone());
-        if let Some(name) = name.filter(|_| bits > WORTH_BITS) {
+        let output = outputs.iter().find(|o| o.load == *part && c.state.outputs.contains(&o.id));
+        if bits > WORTH_BITS {
+            let name = output.map_or_else(|| words::thing(ask.model, part), |o| o.name.clone());
             out.push(Beside { part: part.clone(), name, state: (*c.state).clone(), bits });
         }
     }

@@ -174,8 +174,12 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
             kind.setup.push(("hold", meanwhile.to_owned()));
             kind
         }
-        What::Effect { part, .. } => plain(
-            format!("Drive it and look: {}", words::effect(model, part)),
+        What::Effect { part } => plain(
+            format!(
+                "{} and look: {}",
+                if c.state.outputs.is_empty() { "Switch it on" } else { "Drive it" },
+                words::effect(model, part)
+            ),
             "effect",
             part,
             "normal",

@@ -542,7 +542,7 @@ fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
                     && ((*red == p.red && *black == p.black)
                         || (*red == p.black && *black == p.red))
             }
-            (Finding::Effect { part, .. }, What::Effect { part: p, .. }) => alike && part == p,
+            (Finding::Effect { part, .. }, What::Effect { part: p }) => alike && part == p,
             (Finding::Answer { .. } | Finding::Code { .. }, What::Scan) => alike,
             // Once is enough, whatever the state.
             (Finding::Moved { at, .. }, What::Move { at: here })

@@ -19,8 +19,6 @@ const COMPLAINT: u64 = 1;
 const FIRST_SCAN: u64 = 2;
 const FIRST_CHECK: u64 = 3;
 
-/// Effect from which on a thing works, of its rating.
-const WORKS: f64 = 0.83;
 /// Minutes spent waiting for a symptom to show.
 const WAIT: f64 = 5.0;
 
@@ -106,7 +104,8 @@ pub fn complaint(
     }
     for named in order.iter().map(|k| &v.states[*k]) {
         bench.set(&named.state);
-        for part in working(model, &named.state) {
+        for part in model.working(&named.state) {
+            let part = v.parts[part].id.clone();
             let seen = bench.effect(&part, None, None);
             if let Some(strength) = seen.filter(|s| *s != Strength::Normal) {
                 let finding = Finding::Effect { part, strength };
@@ -130,21 +129,6 @@ pub fn complaint(
         }
     }
     None
-}
-
-/// What works in a state of a sound vehicle as anybody can see: first what an output of it drives.
-fn working(model: &Model, state: &OperatingState) -> Vec<String> {
-    let c = &model.circuit;
-    let driven = c.vehicle.outputs.iter().filter(|o| state.outputs.contains(&o.id));
-    let mut out: Vec<String> = driven.map(|o| o.load.clone()).collect();
-    let sound = model.predict(state);
-    for (k, part) in c.vehicle.parts.iter().enumerate() {
-        let works = sound.solution.effect(c, k).is_some_and(|effect| effect > WORKS);
-        if works && !out.contains(&part.id) {
-            out.push(part.id.clone());
-        }
-    }
-    out
 }
 
 /// The first scan of a job, with the key on.
@@ -179,7 +163,7 @@ pub fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Eviden
             let (red, black) = (p.red.clone(), p.black.clone());
             vec![Finding::Recorded { instrument: p.instrument, red, black, low, high }]
         }
-        What::Effect { part, .. } => bench
+        What::Effect { part } => bench
             .effect(part, None, None)
             .map(|strength| Finding::Effect { part: part.clone(), strength })
             .into_iter()

@@ -110,6 +110,8 @@ struct Line {
     strategy: Strategy,
     seed: u64,
     hidden: String,
+    /// What the customer told and the first scan found wrong.
+    told: Vec<String>,
     #[serde(flatten)]
     worked: Worked,
 }
@@ -203,7 +205,7 @@ impl Referee<'_> {
         let tally = self.tallies.entry((job.kind.name(), strategy)).or_default();
         tally.both += usize::from(job.kind == Kind::Double && both);
         tally.touched += usize::from(job.truth.foreign && touches);
-        self.took(model, (job.kind.name(), strategy, job.seed), &job.truth.text, worked);
+        self.took(model, (job.kind.name(), strategy), job, worked);
         Ok(())
     }
 
@@ -220,7 +222,7 @@ impl Referee<'_> {
                 if let Some(why) = bench.failed() {
                     return Err(format!("seed {seed}: ngspice: {why}"));
                 }
-                self.took(model, (BY_NGSPICE, *strategy, seed), &job.truth.text, worked);
+                self.took(model, (BY_NGSPICE, *strategy), &job, worked);
             }
         }
         Ok(())
@@ -229,8 +231,8 @@ impl Referee<'_> {
     fn took(
         &mut self,
         model: &Model,
-        (kind, strategy, seed): (&'static str, Strategy, u64),
-        hidden: &str,
+        (kind, strategy): (&'static str, Strategy),
+        job: &Job,
         worked: Worked,
     ) {
         let is_module = diagnosis::gate::is_module(&model.circuit, &worked.named);
@@ -239,8 +241,9 @@ impl Referee<'_> {
             vehicle: model.circuit.vehicle.id.clone(),
             kind,
             strategy,
-            seed,
-            hidden: hidden.to_owned(),
+            seed: job.seed,
+            hidden: job.truth.text.clone(),
+            told: job.trouble(model),
             worked,
         };
         if self.arguments.verbose && !line.worked.right {

@@ -109,6 +109,9 @@ pub(super) fn tell(line: &Line) {
         w.ending,
         w.checks
     ));
+    for told in &line.told {
+        say(&format!("    told: {told}"));
+    }
     for step in &w.log {
         say(&format!("    {step}"));
     }

@@ -1,71 +1,107 @@
-//! Outputs driven and looked at: from the seat, and a comparison with a sibling at once.
+//! Effects looked at, driven by a module or switched by hand: from the seat, and a comparison with a
+//! sibling at once.
 
 use super::{Candidate, Field, What};
 use crate::model::Model;
+use crate::posterior::{Explains, Live};
 use circuit::Change;
-use vehicle::{KeyPosition, OperatingState};
+use vehicle::{KeyPosition, NamedState, OperatingState};
 
-/// Current through a suspect's branch from which on an output that draws it is worth driving, amperes.
+/// Current through a suspect's branch from which on what draws it is worth trying, amperes.
 const DRAWN_AMPS: f64 = 0.05;
-/// Outputs beside those of the named states that are weighed at a time.
+/// States beside the named ones that are weighed at a time.
 const MOST: usize = 8;
+/// Parts looked at in one named state at a time, those that most of the suspicion lies at first.
+const OF_ONE: usize = 6;
 
-/// The state in which an output is driven from rest.
-fn driven(output: &str) -> OperatingState {
-    let mut state = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
-    state.outputs.insert(output.to_owned());
-    state
+/// A state that no named one stands for: an output driven, or a switch moved, from rest with the key on.
+#[derive(Debug)]
+struct Tried {
+    id: String,
+    state: OperatingState,
+    /// What works in it and not at rest.
+    parts: Vec<String>,
+    /// Branches that it loads.
+    loaded: Vec<bool>,
 }
 
-/// Outputs with the branches that they load, worked out once for a vehicle.
+/// States worth trying beside the named ones, worked out once for a vehicle.
 #[derive(Debug)]
 pub struct Loads {
-    of: Vec<(String, String, Vec<bool>)>,
+    of: Vec<Tried>,
 }
 
 impl Model {
-    /// What every output loads.
+    /// What every output and every switch loads.
     pub fn loads(&self) -> &Loads {
         self.derived(Loads::of)
     }
 }
 
 impl Loads {
-    /// Of a vehicle; outputs that have a named state of their own are left out.
+    /// Of a vehicle; what has a named state of its own is left out.
     pub fn of(model: &Model) -> Self {
         let c = &model.circuit;
         let v = &c.vehicle;
-        let rest = c.solve(
-            &OperatingState { key: KeyPosition::On, ..OperatingState::default() },
-            &[],
-            None,
-        );
-        let of = v
-            .outputs
-            .iter()
-            .filter(|o| !v.states.iter().any(|s| s.state.outputs.contains(&o.id)))
-            .filter_map(|o| {
-                let s = c.solve(&driven(&o.id), &[], None);
-                s.effect(c, c.part(&o.load)?)?;
-                let loaded = (0..c.branches.len())
-                    .map(|k| (s.amps(c, k) - rest.amps(c, k)).abs() > DRAWN_AMPS)
-                    .collect();
-                Some((o.id.clone(), o.load.clone(), loaded))
-            })
-            .collect();
-        Self { of }
+        let on = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
+        let rest = c.solve(&on, &[], None);
+        let named = |is: &dyn Fn(&OperatingState) -> bool| v.states.iter().any(|s| is(&s.state));
+        let mut states: Vec<(String, OperatingState)> = Vec::new();
+        for o in v.outputs.iter().filter(|o| !named(&|s| s.outputs.contains(&o.id))) {
+            let outputs = [o.id.clone()].into();
+            states.push((format!("on+{}", o.id), OperatingState { outputs, ..on.clone() }));
+        }
+        for part in &v.parts {
+            for position in part.positions.iter().skip(1) {
+                let here = |s: &OperatingState| s.switches.get(&part.id) == Some(position);
+                let switches = [(part.id.clone(), position.clone())].into();
+                let state = OperatingState { switches, ..on.clone() };
+                if !named(&here) && c.check_state(&state).is_ok() {
+                    states.push((format!("on+{}_{position}", part.id), state));
+                }
+            }
+        }
+        let tried = |(id, state): (String, OperatingState)| {
+            let s = c.solve(&state, &[], None);
+            let own = (0..v.parts.len()).filter(|p| {
+                let [now, before] = [&s, &rest].map(|s| s.effect(c, *p).unwrap_or(0.0));
+                now > WORKS && before < now - 0.5
+            });
+            let parts: Vec<String> = own.map(|p| v.parts[p].id.clone()).collect();
+            let loaded = (0..c.branches.len())
+                .map(|k| (s.amps(c, k) - rest.amps(c, k)).abs() > DRAWN_AMPS)
+                .collect();
+            (!parts.is_empty()).then_some(Tried { id, state, parts, loaded })
+        };
+        Self { of: states.into_iter().filter_map(tried).collect() }
     }
 }
+
+/// Effect from which on a thing works, of its rating.
+const WORKS: f64 = 0.83;
 
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let model = field.model;
     let v = &model.circuit.vehicle;
-    for named in &v.states {
-        for id in &named.state.outputs {
-            if let Some(o) = v.outputs.iter().find(|o| &o.id == id) {
-                let what = What::Effect { output: id.clone(), part: o.load.clone() };
-                out.push(Candidate::new(what, named.state.clone(), named.id.as_str()));
-            }
+    for NamedState { id, state, .. } in &v.states {
+        let p = model.predict(state);
+        let lost = |part: usize| -> f64 {
+            let of = |l: &Live| match l.what {
+                Explains::Fault(h) => {
+                    let effect = p.fault(h).and_then(|s| s.effect(part)).unwrap_or(1.0);
+                    if effect < WORKS { l.p } else { 0.0 }
+                }
+                _ => 0.0,
+            };
+            field.live.iter().map(of).sum()
+        };
+        let mut parts: Vec<(f64, usize)> =
+            model.working(state).into_iter().map(|part| (lost(part), part)).collect();
+        parts.retain(|(p, _)| *p > 0.0);
+        parts.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        for (_, part) in parts.into_iter().take(OF_ONE) {
+            let what = What::Effect { part: v.parts[part].id.clone() };
+            out.push(Candidate::new(what, state.clone(), id.as_str()));
         }
     }
     // Others, where a good share of the suspicion lies in what they load.
@@ -76,27 +112,29 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             _ => false,
         })
     };
-    let mut sharing: Vec<(f64, &String, &String)> = model
+    let mut sharing: Vec<(f64, &Tried)> = model
         .loads()
         .of
         .iter()
-        .map(|(output, part, loaded)| {
+        .map(|tried| {
             let p: f64 = field
                 .live
                 .iter()
-                .filter(|l| matches!(l.what, crate::posterior::Explains::Fault(h) if touched(h, loaded)))
+                .filter(|l| matches!(l.what, Explains::Fault(h) if touched(h, &tried.loaded)))
                 .map(|l| l.p)
                 .sum();
-            (p, output, part)
+            (p, tried)
         })
-        .filter(|(p, ..)| *p > 0.02)
+        .filter(|(p, _)| *p > 0.02)
         .collect();
     sharing.sort_by(|a, b| {
         let middling = |p: f64| (p - 0.5).abs();
-        middling(a.0).total_cmp(&middling(b.0)).then(a.1.cmp(b.1))
+        middling(a.0).total_cmp(&middling(b.0)).then(a.1.id.cmp(&b.1.id))
     });
-    for (_, output, part) in sharing.into_iter().take(MOST) {
-        let what = What::Effect { output: output.clone(), part: part.clone() };
-        out.push(Candidate::new(what, driven(output), format!("on+{output}")));
+    for (_, tried) in sharing.into_iter().take(MOST) {
+        for part in &tried.parts {
+            let what = What::Effect { part: part.clone() };
+            out.push(Candidate::new(what, tried.state.clone(), tried.id.as_str()));
+        }
     }
 }

@@ -37,10 +37,8 @@ pub enum What {
     Reading(Probe),
     /// A meter left on, its lowest and highest value held, while what may bring the fault about is done.
     Record(Probe),
-    /// The effect of a driven output.
+    /// An effect, of what is driven or switched on.
     Effect {
-        /// The output driven.
-        output: String,
         /// The part whose effect is looked at.
         part: String,
     },
@@ -182,7 +180,7 @@ impl Candidate {
         let what = match &self.what {
             What::Reading(p) => format!("{:?} {} {}", p.instrument, p.red, p.black),
             What::Record(p) => format!("Record {:?} {} {}", p.instrument, p.red, p.black),
-            What::Effect { part, .. } => format!("Effect {part}"),
+            What::Effect { part } => format!("Effect {part}"),
             What::Scan => "Scan".to_owned(),
             What::Move { at } => format!("Move {at}"),
             What::Look { at } => format!("Look {at}"),

@@ -9,7 +9,7 @@ use circuit::{Instrument, Probe};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
-use vehicle::{Element, NamedState, OperatingState, Vehicle};
+use vehicle::{Element, KeyPosition, NamedState, OperatingState, Vehicle};
 
 /// Voltages nearer than this look alike to the first sieve, volts.
 const ALIKE_VOLTS: f64 = 0.01;
@@ -287,6 +287,12 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     };
     let all: Vec<Vec<Candidate>> = states.par_iter().map(of_one).collect();
     out.extend(all.into_iter().flatten());
+    // The state one is in, where the file has no name for it: what is complained of may show in no other.
+    let here = field.here.state;
+    let is_named = states.iter().any(|named| named.state.alike_plugged(here));
+    if here.key == KeyPosition::On && here.unplugged.is_empty() && !is_named {
+        in_state(field, here, "now", out);
+    }
 }
 
 /// Voltages, drops and currents in one state, as far as any suspect moves them.

@@ -21,7 +21,10 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
     let (mut connectors, mut cavities) = (BTreeMap::new(), BTreeMap::new());
     let pluggable = |id: &str| {
         c.names.connector(id).is_some()
-            || c.terminal_branch.contains_key(&(id.to_owned(), "1".to_owned()))
+            || c.terminal_branch
+                .range((id.to_owned(), String::new())..)
+                .next()
+                .is_some_and(|((socket, _), _)| socket == id)
     };
     for l in field.live {
         let Explains::Fault(h) = l.what else { continue };

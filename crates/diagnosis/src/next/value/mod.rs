@@ -216,7 +216,7 @@ impl<'a> Scales<'a> {
         match &c.what {
             What::Reading(probe) => self.reading(c, probe),
             What::Record(probe) => self.recorded(c, probe),
-            What::Effect { part, .. } => self.effect(c, part, None, None),
+            What::Effect { part } => self.effect(c, part, None, None),
             What::Swap { swapped, part } => self.effect(c, part, None, Some(swapped)),
             What::Jumper { red, black, part } => {
                 let leads = substituted::probe(red, black).leads(&self.model.circuit).ok()?;

@@ -1,0 +1,24 @@
+//! What works in a state of a sound vehicle, as anybody can see.
+
+use super::Model;
+use vehicle::OperatingState;
+
+/// Effect from which on a thing works, of its rating.
+const WORKS: f64 = 0.83;
+
+impl Model {
+    /// Parts that work in a state of a sound vehicle, by their index: first what an output of it drives.
+    pub fn working(&self, state: &OperatingState) -> Vec<usize> {
+        let c = &self.circuit;
+        let driven = c.vehicle.outputs.iter().filter(|o| state.outputs.contains(&o.id));
+        let mut out: Vec<usize> = driven.filter_map(|o| c.part(&o.load)).collect();
+        let sound = self.predict(state);
+        for part in 0..c.vehicle.parts.len() {
+            let works = sound.solution.effect(c, part).is_some_and(|effect| effect > WORKS);
+            if works && !out.contains(&part) {
+                out.push(part);
+            }
+        }
+        out
+    }
+}

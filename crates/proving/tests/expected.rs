@@ -1,0 +1,54 @@
+//! What the reasoning expects of a meter is what the meter shows, on vehicles nothing was tuned to.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use circuit::{Instrument, Probe};
+use diagnosis::Model;
+use proving::generated::{self, Sort};
+use rand::seq::IndexedRandom;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rayon::prelude::*;
+
+#[test]
+fn what_is_expected_of_a_meter_is_what_it_shows() {
+    let wrong: Vec<String> = (1..=12u64)
+        .into_par_iter()
+        .flat_map_iter(|seed| {
+            let sort = if seed % 2 == 0 { Sort::Plain } else { Sort::WithModules };
+            let model = Model::new(generated::vehicle(sort, seed)).unwrap();
+            let mut rng = ChaCha8Rng::seed_from_u64(seed);
+            let c = &model.circuit;
+            let mut points: Vec<String> = c.node_of.keys().cloned().collect();
+            points.sort();
+            let mut wrong = Vec::new();
+            for _ in 0..12 {
+                let state = &c.vehicle.states.choose(&mut rng).unwrap().state;
+                // Mostly near each other: across a contact, a fuse, a part.
+                let at = rng.random_range(0..points.len());
+                let other = match rng.random_range(0..3) {
+                    0 => rng.random_range(0..points.len()),
+                    _ => (at + rng.random_range(1..4)) % points.len(),
+                };
+                let probe = match rng.random_range(0..5) {
+                    0 => Probe::volts(&points[at], &c.reference),
+                    _ => Probe::volts(&points[at], &points[other]),
+                };
+                let expected = model.expect(state, &probe).unwrap();
+                for (f, (value, _)) in model.faults.iter().zip(&expected.faults).step_by(7) {
+                    let shown = c.measure(state, &f.changes, &probe).unwrap().value();
+                    let off = (shown - value).abs();
+                    if off > 0.05 + 0.02 * shown.abs() {
+                        let at = format!("{} to {} in {state:?}", probe.red, probe.black);
+                        wrong.push(format!(
+                            "{seed} {}: {shown:.3} V, expected {value:.3} V, {at}",
+                            f.id
+                        ));
+                    }
+                }
+            }
+            wrong
+        })
+        .collect();
+    let _ = Instrument::Volts;
+    assert!(wrong.is_empty(), "{} of them:\n{}", wrong.len(), wrong.join("\n"));
+}
