@@ -64,6 +64,8 @@ pub struct Assessment {
     pub next: Vec<Check>,
     /// A part that could be fitted instead of checking on.
     pub fit: Option<Fit>,
+    /// Sign of the currency that amounts are in.
+    pub currency: String,
     /// What else works or fails nearby, to be asked in passing.
     pub beside: Vec<Beside>,
     /// The leading item, when it is nearly certain.
@@ -161,7 +163,8 @@ pub fn assess(
     let priors = Priors::new(model, known);
     let believed = case.believed();
     let at_repair = Posterior::given(model, &priors, &believed)?;
-    let mut out = Assessment::default();
+    let currency = known.workshop.prices.currency.clone();
+    let mut out = Assessment { currency, ..Assessment::default() };
     judge(model, case, known, &priors, &at_repair, before, &mut out)?;
     let still = case.still();
     let now = match &case.repair {

@@ -521,23 +521,48 @@ pub fn complaints(model: &Model) -> Vec<Evidence> {
     all.filter(|e| v.states.iter().all(|named| named.state != e.state)).collect()
 }
 
-/// The complaint as evidence: the effect of an output, driven with the key on.
+/// Parts that work in a named state without any output of a module, with that state: what a customer can
+/// miss though no module drives it.
+pub fn by_hand(model: &Model) -> Vec<(usize, OperatingState)> {
+    let v = &model.circuit.vehicle;
+    let mut out: Vec<(usize, OperatingState)> = Vec::new();
+    for named in &v.states {
+        for part in model.working(&named.state) {
+            let driven = v.outputs.iter().any(|o| o.load == v.parts[part].id);
+            if !driven && out.iter().all(|(known, _)| *known != part) {
+                out.push((part, named.state.clone()));
+            }
+        }
+    }
+    out
+}
+
+/// What the customer misses: the part, and the state it should work in.
+fn missed(model: &Model, intake: &Intake) -> Option<(String, OperatingState)> {
+    let v = &model.circuit.vehicle;
+    let asked = v.states.iter().find(|s| s.id == intake.shows_in).map(|s| s.state.clone());
+    let Some(output) = v.outputs.iter().find(|o| o.id == intake.output) else {
+        let part = model.circuit.part(&intake.output)?;
+        let state = || by_hand(model).into_iter().find(|(p, _)| *p == part).map(|(_, s)| s);
+        return Some((intake.output.clone(), asked.or_else(state)?));
+    };
+    let driven = || {
+        let named = v.states.iter().find(|s| s.state.outputs.contains(&output.id));
+        let mut state = named.map(|s| s.state.clone()).unwrap_or_default();
+        state.key = KeyPosition::On;
+        state.outputs.insert(output.id.clone());
+        state
+    };
+    Some((output.load.clone(), asked.unwrap_or_else(driven)))
+}
+
+/// The complaint as evidence: the effect of an output driven with the key on, or of a part that is switched
+/// on by hand.
 fn complaint(model: &Model, intake: &Intake) -> Option<Evidence> {
     let strength = intake.effect?;
-    let v = &model.circuit.vehicle;
-    let output = v.outputs.iter().find(|o| o.id == intake.output)?;
-    let state = match v.states.iter().find(|s| s.id == intake.shows_in) {
-        Some(asked) => asked.state.clone(),
-        None => {
-            let named = v.states.iter().find(|s| s.state.outputs.contains(&output.id));
-            let mut state = named.map(|s| s.state.clone()).unwrap_or_default();
-            state.key = KeyPosition::On;
-            state.outputs.insert(output.id.clone());
-            state
-        }
-    };
+    let (part, state) = missed(model, intake)?;
     // What the customer tells of is how it is when it shows.
-    let finding = Finding::Effect { part: output.load.clone(), strength };
+    let finding = Finding::Effect { part, strength };
     Some(Evidence { present: Present::Yes, complaint: true, ..Evidence::new(state, finding) })
 }
 

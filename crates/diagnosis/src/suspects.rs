@@ -176,14 +176,13 @@ fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere
                 add(format!("{} {id} is silent", v.parts[m].name));
             }
         }
-        for id in &named.state.outputs {
-            let Some(o) = v.outputs.iter().find(|o| o.id == *id) else { continue };
-            let Some(at) = model.circuit.part(&o.load) else { continue };
+        for at in model.working(&named.state) {
+            let load = &v.parts[at].id;
             let (Some(now), Some(sound)) = (s.effect(at), p.healthy.effect(at)) else { continue };
-            let seen = |f: &Finding| matches!(f, Finding::Effect { part, .. } if *part == o.load);
+            let seen = |f: &Finding| matches!(f, Finding::Effect { part, .. } if part == load);
             if now < 0.8 * sound && !known(&named.state, &seen) {
                 let how = if now < 0.08 { "nothing" } else { "weak" };
-                add(format!("{}: {how}", words::effect(model, &o.load)));
+                add(format!("{}: {how}", words::effect(model, load)));
             }
         }
         for (k, _) in monitors.iter().filter(|(_, x)| *x == Verdict::Failed) {

@@ -37,6 +37,8 @@ export type Proof = components["schemas"]["Proof"];
 export type SupplyRow = components["schemas"]["SupplyRow"];
 export type Group = components["schemas"]["Group"];
 export type CodeMark = components["schemas"]["CodeMark"];
+export type Fit = components["schemas"]["Fit"];
+export type Workshop = components["schemas"]["Workshop"];
 export type Verdict = components["schemas"]["Verdict"];
 
 export const api = createClient<paths>({ baseUrl: window.location.origin });

@@ -911,7 +911,7 @@ export interface paths {
             cookie?: never;
         };
         /** The shop's prices and rates. */
-        get: operations["show"];
+        get: operations["workshop"];
         /** Settles the shop's prices and rates anew. */
         put: operations["settle"];
         post?: never;
@@ -979,6 +979,8 @@ export interface components {
             /** @description Next checks, best first. */
             next: components["schemas"]["Check"][];
             fit?: null | components["schemas"]["Fit"];
+            /** @description Sign of the currency that amounts are in. */
+            currency: string;
             /** @description What else works or fails nearby, to be asked in passing. */
             beside: components["schemas"]["Beside"][];
             certain?: null | components["schemas"]["Certain"];
@@ -1427,6 +1429,8 @@ export interface components {
             watched: string;
             /** @description State it is watched in. */
             state: components["schemas"]["OperatingState"];
+            /** @description The same in words. */
+            state_text: string;
         };
         /** @description A reading on the sheet. */
         Flag: {
@@ -1772,6 +1776,8 @@ export interface components {
             connectors: components["schemas"]["Choice"][];
             /** @description Outputs that can be driven. */
             outputs: components["schemas"]["OutputView"][];
+            /** @description Parts that work without any output, in the named states: what can be missed beside outputs. */
+            by_hand: components["schemas"]["Choice"][];
             /** @description Where the black lead sits unless a drop is measured. */
             reference: string;
             /** @description Points a probe can touch. */
@@ -4546,7 +4552,7 @@ export interface operations {
             };
         };
     };
-    show: {
+    workshop: {
         parameters: {
             query?: never;
             header?: never;

@@ -6,6 +6,7 @@ import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
 import { RecordValues } from "../ui/Record";
 import { Rescan } from "../ui/Rescan";
+import { Rates } from "./Rates";
 
 /** The check as a task for hands and eyes; none when it is something else. */
 function byHand(check: Check): Task | null {
@@ -51,6 +52,56 @@ function Answer({ check }: { check: Check }) {
   );
 }
 
+/** What the way to a proven repair is expected to cost, with this move first. */
+const money = (amount: number, sign: string) => `${amount.toFixed(0)} ${sign}`;
+
+/** A part that may be fitted instead of checking on. */
+function FitNow() {
+  const { view, act } = useJob();
+  const [open, setOpen] = useState(false);
+  const fit = view.fit;
+  if (!fit) return null;
+  const cheaper = fit.cost < fit.check_cost;
+  return (
+    <div className="mt-2 border-t border-rule pt-2 text-[14px]" data-fit={fit.part}>
+      <button
+        type="button"
+        className="min-h-11 w-full text-left"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
+        <span className={cheaper ? "font-bold text-copper" : "font-bold"}>
+          {cheaper ? "Cheaper: fit a new one now" : "Or fit a new one now"}
+        </span>
+        <span className="block">
+          {fit.text}, <span className="num">{(100 * fit.probability).toFixed(0)} %</span> likely to
+          be it
+        </span>
+        <span className="num block text-faint">
+          {fit.minutes.toFixed(0)} min, part {money(fit.price, fit.currency)}; to a proven repair
+          about {money(fit.cost, fit.currency)}
+        </span>
+      </button>
+      {open && (
+        <>
+          <p className="mb-1">With the new one in, in the state “{fit.state_text}”:</p>
+          <ByHand
+            task={{ kind: "substituted", swapped: fit.part, part: fit.watched }}
+            state={fit.state}
+          />
+          <button
+            type="button"
+            className="quiet"
+            onClick={() => act("refuse", { check: `Fit ${fit.part}` }).catch(() => {})}
+          >
+            None at hand
+          </button>
+        </>
+      )}
+    </div>
+  );
+}
+
 /** The check that tells most per minute, as a card one can act on. */
 export function NextCheck() {
   const { view, act } = useJob();
@@ -68,6 +119,14 @@ export function NextCheck() {
         <h3 className="font-bold text-copper">{check.proof ? "Proof" : "Next check"}</h3>
         <span className="num text-faint">{check.minutes.toFixed(1)} min</span>
       </div>
+      {check.cost != null && (
+        <div className="flex justify-between text-[13px] text-faint">
+          <span>to a proven repair, this first</span>
+          <Rates>
+            <span className="num">about {money(check.cost, view.currency)}</span>
+          </Rates>
+        </div>
+      )}
       <p className="mt-1 text-[17px] leading-snug font-bold">{check.text}</p>
       <dl className="my-2 grid grid-cols-[3.2rem_1fr] gap-y-0.5 text-[14px]">
         {check.setup.map((line) => (
@@ -84,6 +143,7 @@ export function NextCheck() {
         </p>
       )}
       <p className="mt-2 text-[14px]">{check.why}</p>
+      <FitNow />
       <ul className="mt-2 border-t border-rule pt-1 text-[14px]">
         {check.outcomes.slice(0, 3).map((o) => (
           <li key={o.when}>

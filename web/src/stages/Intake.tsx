@@ -69,6 +69,11 @@ export function Intake() {
                 {o.name}
               </option>
             ))}
+            {view.by_hand.map((p) => (
+              <option key={p.id} value={p.id}>
+                {p.name}
+              </option>
+            ))}
           </select>
         </label>
         <label>
@@ -93,7 +98,7 @@ export function Intake() {
             disabled={data.output === ""}
             onChange={(e) => set({ shows_in: e.target.value })}
           >
-            <option value="">driven by the tester</option>
+            <option value="">driven or switched on</option>
             {view.states.map((s) => (
               <option key={s.id} value={s.id}>
                 {s.name}

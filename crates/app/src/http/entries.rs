@@ -59,8 +59,15 @@ pub(super) fn names(model: &Model, intake: &Intake) -> Result<(), Problem> {
     let unknown = |field: &str, what: &str, id: &str| {
         Err(Problem::field(field, format!("there is no {what} “{id}” in this vehicle")))
     };
-    if !intake.output.is_empty() && v.outputs.iter().all(|o| o.id != intake.output) {
-        return unknown("output", "output", &intake.output);
+    let has_effect = |id: &str| {
+        model
+            .circuit
+            .part(id)
+            .is_some_and(|p| v.parts[p].elements.iter().any(|e| e.effect().is_some()))
+    };
+    let known = v.outputs.iter().any(|o| o.id == intake.output) || has_effect(&intake.output);
+    if !intake.output.is_empty() && !known {
+        return unknown("output", "output or part with an effect", &intake.output);
     }
     if !intake.shows_in.is_empty() && v.states.iter().all(|s| s.id != intake.shows_in) {
         return unknown("shows_in", "state", &intake.shows_in);

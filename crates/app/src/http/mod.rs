@@ -57,7 +57,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(reasoning::shared))
         .routes(routes!(reasoning::covers))
         .routes(routes!(reasoning::gate_of))
-        .routes(routes!(workshop::show, workshop::settle))
+        .routes(routes!(workshop::workshop, workshop::settle))
         .routes(routes!(sheets::sheet))
         .routes(routes!(sheets::face))
         .routes(routes!(sheets::subjects))

@@ -31,7 +31,7 @@ pub struct Settled {
 
 /// The shop's prices and rates.
 #[utoipa::path(get, path = "/api/workshop", responses((status = 200, body = Settled)))]
-pub async fn show(State(shop): App) -> axum::Json<Settled> {
+pub async fn workshop(State(shop): App) -> axum::Json<Settled> {
     let usual = rates::ALL.iter().map(|r| Usual { kind: r.kind, rate: r.rate, why: r.why });
     axum::Json(Settled { workshop: shop.workshop(), usual: usual.collect() })
 }

@@ -3,7 +3,7 @@
 
 use crate::bench::modules;
 use crate::shop::{ShopError, Vehicles};
-use diagnosis::{Model, next, words};
+use diagnosis::{Model, ledger, next, words};
 use serde::Serialize;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
@@ -17,6 +17,8 @@ pub struct Lists {
     pub connectors: Vec<Choice>,
     /// Outputs that can be driven.
     pub outputs: Vec<OutputView>,
+    /// Parts that work without any output, in the named states: what can be missed beside outputs.
+    pub by_hand: Vec<Choice>,
     /// Where the black lead sits unless a drop is measured.
     pub reference: String,
     /// Points a probe can touch.
@@ -85,6 +87,10 @@ pub fn lists(model: &Model, vehicles: &Vehicles, file: &str) -> Result<Lists, Sh
             .collect(),
         connectors: pluggable(model),
         outputs: outputs(model),
+        by_hand: ledger::by_hand(model)
+            .into_iter()
+            .map(|(part, _)| named(&v.parts[part].id, &v.parts[part].name))
+            .collect(),
         reference: model.circuit.reference.clone(),
         points: next::candidates::points(model)
             .into_iter()

@@ -13,10 +13,11 @@ const TWO_STEPS: f64 = 1e-4;
 const AS_EVER: f64 = 0.98;
 
 /// Chance of each judgement, normal, weak, none, for an effect of a given strength.
-/// People see "weak" below about 85 % and "none" below about 8 %; each edge is soft.
+/// People see "weak" below about 85 % and "none" below about 8 %; each edge is soft, by the eye and by the
+/// tolerance of what gives the effect.
 pub(crate) fn chances(strength: f64) -> [f64; 3] {
     let soft = |x: f64, edge: f64, width: f64| 1.0 / (1.0 + (-(x - edge) / width).exp());
-    let normal = soft(strength, 0.83, 0.03);
+    let normal = soft(strength, 0.83, 0.04);
     let some = soft(strength, 0.08, 0.02);
     let [full, weak, none] = [normal * some, some * (1.0 - normal), 1.0 - some];
     let stays = 1.0 - ONE_STEP - TWO_STEPS;

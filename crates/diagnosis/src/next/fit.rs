@@ -6,8 +6,9 @@ use super::{Ask, live_of};
 use crate::costs::price::{self, TRY};
 use crate::costs::{Prices, to_go};
 use crate::coverage;
-use crate::model::{ELSEWHERE, Model, ModelError};
+use crate::model::{ELSEWHERE, Model};
 use crate::posterior::{Explains, Live};
+use crate::words;
 use circuit::fault;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -38,6 +39,8 @@ pub struct Fit {
     pub watched: String,
     /// State it is watched in.
     pub state: OperatingState,
+    /// The same in words.
+    pub state_text: String,
 }
 
 impl Fit {
@@ -72,8 +75,8 @@ fn costs(model: &Model, prices: &Prices, live: &[Live], ask: &Ask<'_>) -> Vec<f6
 }
 
 /// Expected money to a proven repair with each of some checks first.
-pub(super) fn check_costs(ask: &Ask<'_>, prices: &Prices, checks: &[super::Valued]) -> Vec<f64> {
-    let live = live_of(ask);
+pub(super) fn check_costs(ask: &Ask<'_>, checks: &[super::Valued]) -> Vec<f64> {
+    let (live, prices) = (live_of(ask), ask.prices);
     let scales = Scales::new(ask.model, ask.posterior, &live);
     let costs = scales.of_groups(&costs(ask.model, prices, &live, ask));
     let bit = money_per_bit(prices, checks);
@@ -88,6 +91,18 @@ pub(super) fn check_costs(ask: &Ask<'_>, prices: &Prices, checks: &[super::Value
     checks.iter().map(of).collect()
 }
 
+/// Expected money to a proven repair with a proof of what is nearly certain first; none without one.
+pub(super) fn proof_cost(ask: &Ask<'_>, proofs: &[super::Valued]) -> Option<f64> {
+    let minutes = proofs.first()?.minutes;
+    let live = live_of(ask);
+    let scales = Scales::new(ask.model, ask.posterior, &live);
+    let costs = scales.of_groups(&costs(ask.model, ask.prices, &live, ask));
+    let ways = scales.by_groups().into_iter().zip(costs);
+    let ways: Vec<to_go::Way> = ways.map(|(p, cost)| to_go::Way { p, cost }).collect();
+    let bit = money_per_bit(ask.prices, proofs);
+    Some(ask.prices.labour(minutes) + to_go::to_go(&ways, bit))
+}
+
 /// What the best check asks for one bit.
 fn money_per_bit(prices: &Prices, checks: &[super::Valued]) -> f64 {
     let best = checks.iter().map(super::Valued::rate).fold(0.0, f64::max);
@@ -95,18 +110,10 @@ fn money_per_bit(prices: &Prices, checks: &[super::Valued]) -> f64 {
 }
 
 /// The part best fitted now, where one may be and it would not cost much more than the next check.
-///
-/// # Errors
-/// [`ModelError`].
-pub(super) fn best(
-    ask: &Ask<'_>,
-    prices: &Prices,
-    checks: &[super::Valued],
-    check_cost: f64,
-) -> Result<Option<Fit>, ModelError> {
-    let model = ask.model;
+pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> Option<Fit> {
+    let (model, prices) = (ask.model, ask.prices);
     let live = live_of(ask);
-    let Some((state, watched)) = coverage::missing_effect(model, &live) else { return Ok(None) };
+    let (state, watched) = coverage::missing_effect(model, &live)?;
     let wavering: f64 = live
         .iter()
         .map(|l| match l.what {
@@ -115,7 +122,7 @@ pub(super) fn best(
         })
         .sum();
     if wavering > HIDES {
-        return Ok(None);
+        return None;
     }
     let scales = Scales::new(model, ask.posterior, &live);
     let of_groups = scales.of_groups(&costs(model, prices, &live, ask));
@@ -160,10 +167,11 @@ pub(super) fn best(
                 currency: prices.currency.clone(),
                 watched: watched.clone(),
                 state: state.clone(),
+                state_text: words::state(model, &state),
             });
         }
     }
-    Ok(best)
+    best
 }
 
 /// What a refusal of a fit names.

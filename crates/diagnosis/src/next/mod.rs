@@ -141,15 +141,17 @@ pub struct Moves {
 /// # Errors
 /// [`ModelError`].
 pub fn ranked_or_fit(ask: &Ask<'_>) -> Result<(Vec<Ranked>, Option<Fit>), ModelError> {
-    if certain(ask).is_some() {
-        return Ok((ranked(ask)?, None));
-    }
-    let valued = searching(ask, &live_of(ask));
-    let first = &valued[..valued.len().min(1)];
-    let fit = match fit::check_costs(ask, ask.prices, first).first() {
-        Some(cost) => fit::best(ask, ask.prices, first, *cost)?.filter(Fit::is_cheaper),
-        None => None,
+    let top = certain(ask);
+    let valued = match top {
+        Some(top) => Challenge::of(ask, top).map_or_else(Vec::new, |c| c.proofs(ask)),
+        None => searching(ask, &live_of(ask)),
     };
+    let first = &valued[..valued.len().min(1)];
+    let cost = match top {
+        Some(_) => fit::proof_cost(ask, first),
+        None => fit::check_costs(ask, first).first().copied(),
+    };
+    let fit = cost.and_then(|cost| fit::best(ask, first, cost)).filter(Fit::is_cheaper);
     Ok((valued.into_iter().map(ranked_of).collect(), fit))
 }
 
@@ -165,6 +167,7 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Moves, ModelError> {
         },
         None => None,
     };
+    let believed = ask;
     let (valued, ask, doubt) = match &challenge {
         Some(c) => (c.proofs(ask), Ask { posterior: &c.posterior, ..*ask }, Some(c.doubt.as_str())),
         None => (searching(ask, &live_of(ask)), *ask, None),
@@ -181,13 +184,16 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Moves, ModelError> {
     let scales = Scales::new(ask.model, ask.posterior, &live);
     let (costs, fit) = match challenge {
         None => {
-            let costs = fit::check_costs(&ask, ask.prices, &distinct);
-            let first = costs.first().copied().unwrap_or(f64::INFINITY);
-            let fit = fit::best(&ask, ask.prices, &distinct, first)?;
+            let costs = fit::check_costs(&ask, &distinct);
+            let fit = costs.first().and_then(|cost| fit::best(&ask, &distinct, *cost));
             (costs.into_iter().map(Some).collect(), fit)
         }
-        // What is nearly certain is proven before it is mended.
-        Some(_) => (vec![None; distinct.len()], None),
+        // What is nearly certain is proven, unless it is so cheap that to fit it is the proof.
+        Some(_) => {
+            let cost = fit::proof_cost(believed, &distinct);
+            let fit = cost.and_then(|cost| fit::best(believed, &distinct, cost));
+            (vec![None; distinct.len()], fit)
+        }
     };
     let described = |(v, cost): (Valued, Option<f64>)| {
         let told = describe::Told {

@@ -1,6 +1,7 @@
 //! What else a fault would take with it, so that a customer would hardly tell of one thing alone.
 
 use crate::model::Model;
+use circuit::Solution;
 use std::collections::BTreeSet;
 use vehicle::{KeyPosition, OperatingState};
 
@@ -27,7 +28,7 @@ impl Model {
     }
 }
 
-/// Everything driven that can be driven at once, one output a part.
+/// Everything driven or switched on that can be at once, one output a part and one position a switch.
 #[derive(Debug)]
 struct Everything(OperatingState);
 
@@ -45,6 +46,27 @@ fn everything(model: &Model) -> Everything {
         let shows = c.part(&output.load).and_then(|p| s.effect(c, p)).is_some_and(|e| e > MISSED);
         if shows && !heavy && parts.insert(&output.load) {
             state.outputs.insert(output.id.clone());
+        }
+    }
+    for part in c.vehicle.parts.iter().filter(|p| p.positions.len() > 1) {
+        // Of each switch the position in which most works that does not at rest.
+        let works = |position: &String| {
+            let mut alone = state.clone();
+            alone.outputs.clear();
+            alone.switches = [(part.id.clone(), position.clone())].into();
+            let s = c.solve(&alone, &[], None);
+            let more = |k: &usize| (s.amps(c, *k) - rest.amps(c, *k)).abs();
+            if c.wire_branch.iter().map(more).fold(0.0, f64::max) > TOO_MUCH_AMPS {
+                return 0;
+            }
+            let shows = |s: &Solution, p: usize| s.effect(c, p).is_some_and(|e| e > MISSED);
+            (0..c.vehicle.parts.len()).filter(|p| shows(&s, *p) && !shows(&rest, *p)).count()
+        };
+        let all = part.positions.iter().skip(1).map(|position| (works(position), position));
+        if let Some((count, position)) = all.max_by_key(|(count, _)| *count)
+            && count > 0
+        {
+            state.switches.insert(part.id.clone(), position.clone());
         }
     }
     Everything(state)
