@@ -4,7 +4,7 @@ use crate::evidence::{Evidence, Likelihood, Moment, Prepared};
 use crate::model::{Model, ModelError, Snapshot};
 use crate::prior::Priors;
 use rayon::prelude::*;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 use vehicle::OperatingState;
 
@@ -89,18 +89,22 @@ fn candidates(model: &Model, priors: &Priors, moments: &[Moment]) -> Vec<usize> 
 }
 
 /// The best pairs with their weights on the same scale as the single hypotheses; `best` is the log of
-/// the weight of the likeliest of these.
+/// the weight of the likeliest of these, and `agreed` tells what agreeing upon a number adds to
+/// hypotheses: each of two faults has one number in all that it moves.
 pub(crate) fn best(
     model: &Model,
     priors: &Priors,
     evidence: &[Evidence],
     moments: &[Moment],
     mut best: f64,
+    agreed: impl FnOnce(&[usize]) -> HashMap<usize, f64>,
 ) -> Result<Vec<Pair>, ModelError> {
     let chosen = candidates(model, priors, moments);
+    let agreed = agreed(&chosen);
     let prior = |a: usize, b: usize| {
         let of = |h: usize| priors.steady[h] + priors.wavering[h];
-        (BOTH * 2.0 * of(a) * of(b)).ln()
+        let number = |h: &usize| agreed.get(h).copied().unwrap_or(0.0);
+        (BOTH * 2.0 * of(a) * of(b)).ln() + number(&a) + number(&b)
     };
     let mut bounded: Vec<(f64, usize, usize)> = chosen
         .par_iter()

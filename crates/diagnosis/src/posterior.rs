@@ -7,7 +7,7 @@ use crate::number::{At, Readings};
 use crate::pairs::{self, Pair};
 use crate::prior::Priors;
 use rayon::prelude::*;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::{Arc, OnceLock};
 
 /// Probability above which a suspect is to be proven instead of searched for.
@@ -113,8 +113,12 @@ impl Posterior {
         let mut posterior = Self::weigh(model, priors, moments(model, evidence)?);
         let elsewhere = posterior.items.last().copied().unwrap_or(0.0);
         if elsewhere > PAIRS_FROM && evidence.len() > 1 {
-            let pairs =
-                pairs::best(model, priors, evidence, &posterior.moments, posterior.best_log())?;
+            let best = posterior.best_log();
+            let agreed = |chosen: &[usize]| match &posterior.basis.weighed {
+                Some((weighed, _)) => weighed.agreed(model, chosen),
+                None => HashMap::new(),
+            };
+            let pairs = pairs::best(model, priors, evidence, &posterior.moments, best, agreed)?;
             posterior.take_in(model, &pairs);
         }
         Ok(posterior)
@@ -252,6 +256,13 @@ pub(crate) struct Weighed {
 }
 
 impl Weighed {
+    /// What agreeing upon a number adds to each of some hypotheses that are there, natural log; nothing
+    /// where it would take something: what speaks against the number may be another fault.
+    fn agreed(&self, model: &Model, chosen: &[usize]) -> HashMap<usize, f64> {
+        let chosen: BTreeSet<usize> = chosen.iter().copied().collect();
+        let all = self.readings.agree(&model.grids, None, |h| chosen.contains(&h));
+        all.into_iter().map(|(h, agreed)| (h, agreed.steady.max(0.0))).collect()
+    }
     /// Of evidence sorted into moments.
     pub(crate) fn of(model: &Model, moments: Vec<Moment>) -> Self {
         let away: Vec<i64> = moments.iter().map(|m| steps(m.likelihood.away)).collect();

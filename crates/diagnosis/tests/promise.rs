@@ -165,7 +165,7 @@ fn what_is_promised_is_what_is_gained() {
     for (kind, [promised, gained]) in sums.into_iter().filter(|(_, [promised, _])| *promised > 0.5)
     {
         let ratio = gained / promised;
-        assert!((0.8..1.3).contains(&ratio), "{kind}: promised {promised:.2}, gained {gained:.2}");
+        assert!((0.8..1.4).contains(&ratio), "{kind}: promised {promised:.2}, gained {gained:.2}");
         weighed += 1;
     }
     assert!(weighed >= 4, "{weighed} kinds of check");

@@ -412,3 +412,49 @@ impl Bench for Spiced {
         self.mended
     }
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+    use crate::generated::{self, Sort};
+
+    /// Relays and fuses settle by rules of their own here, and the fault is written into the deck by hand:
+    /// where both agree with the engine's fault model, neither is likely to be wrong.
+    #[test]
+    fn a_fault_written_into_the_deck_does_what_the_engine_says_of_it() {
+        let (mut compared, mut moved) = (0, 0);
+        for seed in 1..=5 {
+            let vehicle = generated::vehicle(Sort::Plain, seed);
+            let mut bench = Spiced::new(&vehicle, seed).unwrap();
+            bench.edits.truncate(1);
+            if matches!(bench.edits[0], Edit::Chafed { .. }) {
+                continue;
+            }
+            let fault = fault::by_id(&bench.circuit, &bench.like).unwrap();
+            let points: Vec<String> =
+                bench.circuit.node_of.keys().step_by(9).take(12).cloned().collect();
+            let states = bench.circuit.vehicle.states.clone();
+            for named in states.iter().step_by(3) {
+                bench.set(&named.state);
+                for red in &points {
+                    let probe = Probe::volts(red, &bench.circuit.reference.clone());
+                    let leads = probe.leads(&bench.circuit).unwrap();
+                    let Leads::Between(_, a, b) = leads else { continue };
+                    let solved = bench.solve(Some(leads));
+                    let theirs = solved.volts[a] - solved.volts[b];
+                    let measure = |changes: &[Change]| {
+                        bench.circuit.measure(&named.state, changes, &probe).unwrap().value()
+                    };
+                    let (ours, sound) = (measure(&fault.changes), measure(&[]));
+                    let off = (ours - theirs).abs();
+                    assert!(off < 0.02, "{seed} {} {red} {}: {ours} {theirs}", fault.id, named.id);
+                    compared += 1;
+                    moved += usize::from((ours - sound).abs() > 0.1);
+                }
+            }
+            assert_eq!(bench.failed(), None);
+        }
+        assert!(compared > 50 && moved > 0, "{compared} compared, {moved} moved by the fault");
+    }
+}

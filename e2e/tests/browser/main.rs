@@ -3,6 +3,7 @@
 
 mod bench;
 mod codes;
+mod fit;
 mod network;
 mod recorded;
 mod sheets;
@@ -34,6 +35,7 @@ fn main() {
     let tests = tests![
         codes::scan_sort_clear_follow_and_compare,
         codes::what_is_not_fitted_is_not_missed_and_told_of_when_it_answers,
+        fit::a_lamp_is_fitted_where_that_is_the_cheaper_move,
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
         network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,
         network::codes_are_pasted_where_there_is_no_link,

@@ -6,6 +6,7 @@ use super::{Ask, live_of};
 use crate::costs::price::{self, TRY};
 use crate::costs::{Prices, to_go};
 use crate::coverage;
+use crate::evidence::Finding;
 use crate::model::{ELSEWHERE, Model};
 use crate::posterior::{Explains, Live};
 use crate::words;
@@ -137,7 +138,11 @@ pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> 
         let mend = price::mend(model, &model.items[item]);
         let money = prices.part(model, &model.items[item], mend.part);
         let refused = ask.refused.iter().any(|r| *r == id_of(id));
+        let is_fitted = ask.evidence.iter().any(
+            |e| matches!(&e.finding, Finding::Substituted { swapped: Some(s), .. } if s == id),
+        );
         if part.kind == PartKind::Module
+            || is_fitted
             || money > prices.labour(DEAREST)
             || refused
             || is_spoilt(model, &live, (&state, id), item)
