@@ -1091,9 +1091,9 @@ export interface components {
             why: string;
             /**
              * Format: double
-             * @description Expected money to a proven repair with this check first; none for a proof.
+             * @description Expected money to a proven repair with this check first.
              */
-            cost?: number | null;
+            cost: number;
         };
         /** @description A thing to choose. */
         Choice: {

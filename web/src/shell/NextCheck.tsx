@@ -119,14 +119,12 @@ export function NextCheck() {
         <h3 className="font-bold text-copper">{check.proof ? "Proof" : "Next check"}</h3>
         <span className="num text-faint">{check.minutes.toFixed(1)} min</span>
       </div>
-      {check.cost != null && (
-        <div className="flex justify-between text-[13px] text-faint">
-          <span>to a proven repair, this first</span>
-          <Rates>
-            <span className="num">about {money(check.cost, view.currency)}</span>
-          </Rates>
-        </div>
-      )}
+      <div className="flex justify-between text-[13px] text-faint">
+        <span>to a proven repair, this first</span>
+        <Rates>
+          <span className="num">about {money(check.cost, view.currency)}</span>
+        </Rates>
+      </div>
       <p className="mt-1 text-[17px] leading-snug font-bold">{check.text}</p>
       <dl className="my-2 grid grid-cols-[3.2rem_1fr] gap-y-0.5 text-[14px]">
         {check.setup.map((line) => (

@@ -67,8 +67,8 @@ pub struct Check {
     pub proof: bool,
     /// Why this check.
     pub why: String,
-    /// Expected money to a proven repair with this check first; none for a proof.
-    pub cost: Option<f64>,
+    /// Expected money to a proven repair with this check first.
+    pub cost: f64,
 }
 
 /// Fields of a check that differ from kind to kind.
@@ -92,7 +92,7 @@ pub(super) struct Told<'d> {
     /// What it may show.
     pub(super) outcomes: Vec<Outcome>,
     /// Expected money to a proven repair.
-    pub(super) cost: Option<f64>,
+    pub(super) cost: f64,
 }
 
 pub(super) fn describe(

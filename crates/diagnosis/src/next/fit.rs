@@ -92,16 +92,15 @@ pub(super) fn check_costs(ask: &Ask<'_>, checks: &[super::Valued]) -> Vec<f64> {
     checks.iter().map(of).collect()
 }
 
-/// Expected money to a proven repair with a proof of what is nearly certain first; none without one.
-pub(super) fn proof_cost(ask: &Ask<'_>, proofs: &[super::Valued]) -> Option<f64> {
-    let minutes = proofs.first()?.minutes;
+/// Expected money to a proven repair with each of some proofs of what is nearly certain first.
+pub(super) fn proof_costs(ask: &Ask<'_>, proofs: &[super::Valued]) -> Vec<f64> {
     let live = live_of(ask);
     let scales = Scales::new(ask.model, ask.posterior, &live);
     let costs = scales.of_groups(&costs(ask.model, ask.prices, &live, ask));
     let ways = scales.by_groups().into_iter().zip(costs);
     let ways: Vec<to_go::Way> = ways.map(|(p, cost)| to_go::Way { p, cost }).collect();
-    let bit = money_per_bit(ask.prices, proofs);
-    Some(ask.prices.labour(minutes) + to_go::to_go(&ways, bit))
+    let after = to_go::to_go(&ways, money_per_bit(ask.prices, proofs));
+    proofs.iter().map(|proof| ask.prices.labour(proof.minutes) + after).collect()
 }
 
 /// What the best check asks for one bit.

@@ -147,11 +147,11 @@ pub fn ranked_or_fit(ask: &Ask<'_>) -> Result<(Vec<Ranked>, Option<Fit>), ModelE
         None => searching(ask, &live_of(ask)),
     };
     let first = &valued[..valued.len().min(1)];
-    let cost = match top {
-        Some(_) => fit::proof_cost(ask, first),
-        None => fit::check_costs(ask, first).first().copied(),
+    let costs = match top {
+        Some(_) => fit::proof_costs(ask, first),
+        None => fit::check_costs(ask, first),
     };
-    let fit = cost.and_then(|cost| fit::best(ask, first, cost)).filter(Fit::is_cheaper);
+    let fit = costs.first().and_then(|cost| fit::best(ask, first, *cost)).filter(Fit::is_cheaper);
     Ok((valued.into_iter().map(ranked_of).collect(), fit))
 }
 
@@ -186,16 +186,16 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Moves, ModelError> {
         None => {
             let costs = fit::check_costs(&ask, &distinct);
             let fit = costs.first().and_then(|cost| fit::best(&ask, &distinct, *cost));
-            (costs.into_iter().map(Some).collect(), fit)
+            (costs, fit)
         }
         // What is nearly certain is proven, unless it is so cheap that to fit it is the proof.
         Some(_) => {
-            let cost = fit::proof_cost(believed, &distinct);
-            let fit = cost.and_then(|cost| fit::best(believed, &distinct, cost));
-            (vec![None; distinct.len()], fit)
+            let costs = fit::proof_costs(believed, &distinct);
+            let fit = costs.first().and_then(|cost| fit::best(believed, &distinct, *cost));
+            (costs, fit)
         }
     };
-    let described = |(v, cost): (Valued, Option<f64>)| {
+    let described = |(v, cost): (Valued, f64)| {
         let told = describe::Told {
             doubt,
             sets_apart: scales.sets_apart(&v.table),
