@@ -182,3 +182,13 @@ fn a_key_switch_whose_positions_are_named_otherwise_moves_nothing() {
     }
     says(&of(&v), &format!("parts[{p}].positions"), "no switch has that position");
 }
+
+#[test]
+fn a_limit_that_a_healthy_vehicle_crosses_is_seen() {
+    let mut v = wren();
+    let is_supply = |m: &Value| m["module"] == "A2" && m["code"] == "U3006";
+    let list = v["monitors"].as_array_mut().unwrap();
+    let k = list.iter().position(is_supply).unwrap();
+    list[k]["fails"] = json!({"below": ["body_supply", 13.0]});
+    says(&of(&v), &format!("monitors[{k}].fails"), "is set in “");
+}

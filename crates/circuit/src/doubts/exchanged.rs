@@ -1,6 +1,6 @@
 //! Relays whose coil and contact were exchanged: with both put right less is doubtful.
 
-use super::{OfPart, problem, solved};
+use super::{OfPart, Tried, problem, solved};
 use crate::compile::{Circuit, NodeId, Of};
 use std::collections::BTreeSet;
 use vehicle::{Element, Problem};
@@ -37,7 +37,7 @@ pub(super) fn doubts(circuit: &Circuit, found: &[OfPart]) -> Vec<Problem> {
         std::mem::swap(coil_minus, make);
         let (coil, contact) =
             (format!("{coil_plus} and {coil_minus}"), format!("{common} and {make}"));
-        let left = solved(&Circuit::new(vehicle).ok()?).len();
+        let left = solved(&Tried::of(&Circuit::new(vehicle).ok()?)).len();
         (left < found.len()).then(|| {
             problem(
                 format!("parts[{}].elements[{}]", placed.part, placed.element),

@@ -3,6 +3,7 @@
 //! A healthy vehicle is solved in its named states, with each output driven and each switch in each
 //! position. What does not work then was most likely copied wrongly. One file per kind of doubt.
 
+mod codes;
 mod ends;
 mod exchanged;
 mod fuses;
@@ -30,6 +31,8 @@ struct State {
     name: String,
     /// The file has it as a named state.
     is_named: bool,
+    /// The key is on.
+    is_on: bool,
     solution: Solution,
 }
 
@@ -49,20 +52,21 @@ pub fn doubts(circuit: &Circuit) -> Vec<Problem> {
     out.extend(outputs::doubts(circuit));
     // Without its ground nothing works, and that is said already.
     if !floats {
-        let solved = solved(circuit);
+        let tried = Tried::of(circuit);
+        let solved = solved(&tried);
         out.extend(exchanged::doubts(circuit, &solved));
         out.extend(solved.into_iter().map(|of| of.problem));
+        out.extend(codes::doubts(&tried));
     }
     out
 }
 
 /// What is doubtful once a healthy vehicle is solved.
-fn solved(circuit: &Circuit) -> Vec<OfPart> {
-    let tried = Tried::of(circuit);
-    let mut out = modules::doubts(&tried);
-    out.extend(relays::doubts(&tried));
-    out.extend(fuses::doubts(&tried));
-    out.extend(loads::doubts(&tried));
+fn solved(tried: &Tried<'_>) -> Vec<OfPart> {
+    let mut out = modules::doubts(tried);
+    out.extend(relays::doubts(tried));
+    out.extend(fuses::doubts(tried));
+    out.extend(loads::doubts(tried));
     out
 }
 
@@ -92,6 +96,7 @@ impl<'c> Tried<'c> {
         let solve = |(name, is_named, state): &(String, bool, OperatingState)| State {
             name: name.clone(),
             is_named: *is_named,
+            is_on: state.key == KeyPosition::On,
             solution: circuit.solve(state, &[], None),
         };
         let cores = std::thread::available_parallelism().map_or(1, usize::from);

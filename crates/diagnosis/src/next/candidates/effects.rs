@@ -83,8 +83,9 @@ const WORKS: f64 = 0.83;
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let model = field.model;
     let v = &model.circuit.vehicle;
+    let hypotheses: Vec<usize> = field.hypotheses().into_iter().collect();
     for NamedState { id, state, .. } in &v.states {
-        let p = model.predict(state);
+        let p = model.predict_some(state, &hypotheses);
         let lost = |part: usize| -> f64 {
             let of = |l: &Live| match l.what {
                 Explains::Fault(h) => {
