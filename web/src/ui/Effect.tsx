@@ -20,7 +20,7 @@ export function Effect({ part, state }: { part: string; state: OperatingState })
           disabled={busy !== ""}
           onClick={() => act("look", { part, state }).catch(() => {})}
         >
-          {busy === "look" ? "Driving and looking …" : "Drive it and look"}
+          {busy === "look" ? "Looking …" : "Do it and look"}
         </button>
       )}
       <div className="flex gap-2">

@@ -6,6 +6,9 @@ use crate::model::{Model, ModelError};
 use circuit::{Change, Fault, Instrument, Probe, meter::Leads};
 use vehicle::OperatingState;
 
+/// What is still so with a known-good part in is looked at twice: it is misjudged so many times as seldom.
+const STILL: f64 = 0.1;
+
 /// A substitution and what it did.
 #[derive(Debug, Clone)]
 pub(crate) struct Swap {
@@ -57,13 +60,14 @@ impl Swap {
     ) -> Result<(Vec<f64>, f64), ModelError> {
         let away = self.under(model, state, &[])?;
         let p = model.predict_all(state);
+        let still = if self.seen == effect::index(Strength::Normal) { 0.0 } else { STILL.ln() };
         let score = |effect: Option<f64>| effect::chances(effect.unwrap_or(0.0))[self.seen].ln();
         let there = match self.jumper() {
             None => p
                 .all()
                 .zip(&model.faults)
                 .map(|(s, f)| match self.item.as_ref() == Some(&f.repair_item) {
-                    true => away,
+                    true => away + still,
                     false => score(s.effect(self.part)),
                 })
                 .collect(),

@@ -277,7 +277,7 @@ pub async fn grown(url: &str, job: i64, from: usize) -> Value {
 /// The button that takes what a check or a proof wants.
 pub fn button(quantity: &str) -> &'static str {
     match quantity {
-        "effect" => "Drive it and look",
+        "effect" => "Do it and look",
         "scan" => "Keep, clear",
         "moved" => "Move it",
         "seen" => "Look",
