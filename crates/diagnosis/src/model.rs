@@ -5,7 +5,7 @@ mod derived;
 mod saved;
 mod slots;
 mod unheard;
-mod works;
+pub(crate) mod works;
 
 use crate::cache::{Cache, Keep, ModelId, Wanted};
 use crate::grids::Grids;

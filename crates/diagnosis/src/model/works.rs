@@ -4,7 +4,7 @@ use super::Model;
 use vehicle::OperatingState;
 
 /// Effect from which on a thing works, of its rating.
-const WORKS: f64 = 0.83;
+pub(crate) const WORKS: f64 = 0.83;
 
 impl Model {
     /// Parts that work in a state of a sound vehicle, by their index: first what an output of it drives.

@@ -3,6 +3,7 @@
 
 use super::{Candidate, Field, What};
 use crate::model::Model;
+use crate::model::works::WORKS;
 use crate::posterior::{Explains, Live};
 use circuit::Change;
 use vehicle::{KeyPosition, NamedState, OperatingState};
@@ -76,9 +77,6 @@ impl Loads {
         Self { of: states.into_iter().filter_map(tried).collect() }
     }
 }
-
-/// Effect from which on a thing works, of its rating.
-const WORKS: f64 = 0.83;
 
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let model = field.model;
