@@ -39,6 +39,9 @@ const BESIDE: usize = 3;
 /// evidence.
 const UNEXPLAINED: f64 = 0.5;
 
+/// Share of the likeness from which on it is said what something is like.
+const LIKE: f64 = 0.5;
+
 /// What a case adds up to.
 #[derive(Debug, Clone, Default, Serialize, ToSchema)]
 pub struct Assessment {
@@ -52,6 +55,8 @@ pub struct Assessment {
     pub entropy_bits: f64,
     /// No single fault of the file explains the evidence.
     pub unexplained: bool,
+    /// What it is most like then, of what the file holds.
+    pub alike: Option<Alike>,
     /// Two faults at once that would, likeliest first.
     pub pairs: Vec<Together>,
     /// The piece of evidence without which the rest is explained.
@@ -107,6 +112,15 @@ pub struct HangsOn {
     pub text: String,
     /// How likely the suspect would be without it, 0 to 1.
     pub probability: f64,
+}
+
+/// What something that is not in the vehicle file is most like.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Alike {
+    /// Repair item.
+    pub item: String,
+    /// In words.
+    pub text: String,
 }
 
 /// Two faults at once.
@@ -212,6 +226,7 @@ pub fn assess(
     out.weighed = still.len();
     out.entropy_bits = posterior::entropy(&now.items);
     out.unexplained = left && now.items[model.items.len() - 1] > UNEXPLAINED;
+    out.alike = alike(model, &now).filter(|_| out.unexplained);
     out.pairs = pairs(model, &now);
     out.symptoms = symptoms(model, &still);
     out.own = own::made(model, &case.doings);
@@ -303,6 +318,17 @@ fn judge(
         }
     }
     Ok(())
+}
+
+/// What is not in the file is most like this, where it is like one thing more than like all others.
+fn alike(model: &Model, posterior: &Posterior) -> Option<Alike> {
+    let mut shares = vec![0.0; model.items.len()];
+    for (share, item) in posterior.alike.iter().zip(&model.item_of) {
+        shares[*item] += share;
+    }
+    let (top, share) = shares.into_iter().enumerate().max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let item = model.items[top].clone();
+    (share > LIKE).then(|| Alike { text: model.item_text(&item), item })
 }
 
 fn pairs(model: &Model, posterior: &Posterior) -> Vec<Together> {

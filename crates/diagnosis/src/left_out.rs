@@ -22,14 +22,14 @@ pub struct LeftOut {
 }
 
 impl LeftOut {
-    /// Of all evidence that was weighed; `beyond` is what it makes of what is not in the file.
-    pub(crate) fn of(model: &Model, priors: &Priors, weighed: &Weighed, beyond: &[i64]) -> Self {
+    /// Of all evidence that was weighed.
+    pub(crate) fn of(model: &Model, priors: &Priors, weighed: &Weighed) -> Self {
         let even = priors.even(model);
-        let weigh = |k: usize| weighed.posterior(model, priors, beyond, Some(k));
+        let weigh = |k: usize| weighed.posterior(model, priors, Some(k));
         Self {
             without: (0..weighed.moments.len()).into_par_iter().map(weigh).collect(),
             firm: weighed.moments.iter().map(|m| m.complaint).collect(),
-            even: weighed.posterior(model, &even, &weighed.beyond(&even), None),
+            even: weighed.posterior(model, &even, None),
         }
     }
 

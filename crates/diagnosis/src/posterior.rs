@@ -1,6 +1,6 @@
 //! Weighing: prior times likelihood, over hypotheses, over pairs of them and over repair items.
 
-use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, TURNS, moments};
+use crate::evidence::{Evidence, Moment, Present, THERE_BY_CHANCE, TURNS, moments};
 use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
 use crate::number::{At, Readings};
@@ -12,15 +12,16 @@ use std::sync::{Arc, OnceLock};
 
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
-/// Share of "not in this vehicle file" before any evidence.
-const ELSEWHERE_PRIOR: f64 = 0.002;
+/// Share of "not in this vehicle file" before any evidence: cavities exchanged by an earlier repair, what
+/// somebody added, a diagram of another year.
+const ELSEWHERE_PRIOR: f64 = 0.02;
 
-/// Share of what "not in this vehicle file" does that no fault of the file would do.
-pub(crate) const UNFORESEEN: f64 = 0.1;
+/// Share of what "not in this vehicle file" does that the fault of the file it is most like would not do.
+pub(crate) const UNFORESEEN: f64 = 0.6;
 
 /// Share of "not in this vehicle file" from which on no single fault is taken to explain it all,
 /// and pairs are tried.
-const PAIRS_FROM: f64 = 0.02;
+const PAIRS_FROM: f64 = 0.05;
 
 /// Probabilities after some evidence.
 #[derive(Debug, Clone)]
@@ -38,6 +39,8 @@ pub struct Posterior {
     pub moments: Vec<Moment>,
     /// Log of the evidence's probability under the whole model.
     pub surprise: f64,
+    /// Which fault of the file what is not in it is most like: a share of each hypothesis.
+    pub(crate) alike: Arc<[f64]>,
     /// Where the numbers of hypotheses lie that readings tell the number of.
     pub(crate) numbers: Arc<HashMap<usize, At>>,
     /// Logs of the weights, not normalised.
@@ -49,7 +52,7 @@ pub struct Posterior {
 /// See [`Posterior::left_out`].
 #[derive(Debug, Default)]
 struct Basis {
-    weighed: Option<(Weighed, Vec<i64>)>,
+    weighed: Option<Weighed>,
     left_out: OnceLock<LeftOut>,
 }
 
@@ -115,7 +118,7 @@ impl Posterior {
         if elsewhere > PAIRS_FROM && evidence.len() > 1 {
             let best = posterior.best_log();
             let agreed = |chosen: &[usize]| match &posterior.basis.weighed {
-                Some((weighed, _)) => weighed.agreed(model, chosen),
+                Some(weighed) => weighed.agreed(model, chosen),
                 None => HashMap::new(),
             };
             let pairs = pairs::best(model, priors, evidence, &posterior.moments, best, agreed)?;
@@ -127,10 +130,9 @@ impl Posterior {
     /// Weighs evidence whose likelihoods are known already, single faults only.
     pub fn weigh(model: &Model, priors: &Priors, moments: Vec<Moment>) -> Self {
         let weighed = Weighed::of(model, moments);
-        let beyond = weighed.beyond(priors);
-        let posterior = weighed.posterior(model, priors, &beyond, None);
+        let posterior = weighed.posterior(model, priors, None);
         let moments = weighed.moments.clone();
-        let basis = Basis { weighed: Some((weighed, beyond)), left_out: OnceLock::new() };
+        let basis = Basis { weighed: Some(weighed), left_out: OnceLock::new() };
         Self { moments, basis: Arc::new(basis), ..posterior }
     }
 
@@ -138,11 +140,8 @@ impl Posterior {
     /// once.
     pub fn left_out(&self, model: &Model, priors: &Priors) -> &LeftOut {
         self.basis.left_out.get_or_init(|| match &self.basis.weighed {
-            Some((weighed, beyond)) => LeftOut::of(model, priors, weighed, beyond),
-            None => {
-                let weighed = Weighed::of(model, self.moments.clone());
-                LeftOut::of(model, priors, &weighed, &weighed.beyond(priors))
-            }
+            Some(weighed) => LeftOut::of(model, priors, weighed),
+            None => LeftOut::of(model, priors, &Weighed::of(model, self.moments.clone())),
         })
     }
 
@@ -251,8 +250,9 @@ impl Posterior {
 pub(crate) struct Weighed {
     pub(crate) moments: Vec<Moment>,
     readings: Readings,
-    /// What all moments add to each hypothesis: as it is steadily there, and as it comes and goes.
-    sums: Vec<[i64; 2]>,
+    /// What all moments add to each hypothesis: as it is steadily there, as it comes and goes, and to what
+    /// is not in the file but much like it.
+    sums: Vec<[i64; 3]>,
 }
 
 impl Weighed {
@@ -265,76 +265,47 @@ impl Weighed {
     }
     /// Of evidence sorted into moments.
     pub(crate) fn of(model: &Model, moments: Vec<Moment>) -> Self {
-        let away: Vec<i64> = moments.iter().map(|m| steps(m.likelihood.away)).collect();
+        let aside: Vec<[i64; 3]> = moments.iter().map(aside).collect();
         let sum = |h: usize| {
-            moments.iter().zip(&away).fold([0; 2], |[steady, wavering], (moment, away)| {
-                let [s, w] = adds(moment, h, *away);
-                [steady + s, wavering + w]
-            })
+            let of = |sum: [i64; 3], (moment, aside)| plus(sum, adds(moment, h, aside));
+            moments.iter().zip(&aside).fold([0; 3], of)
         };
         let all = (0..model.faults.len()).into_par_iter().with_min_len(A_PIECE);
         let sums = all.map(sum).collect();
         Self { readings: Readings::of(model, &moments), moments, sums }
     }
 
-    /// What each moment adds to what is not in the file.
-    pub(crate) fn beyond(&self, priors: &Priors) -> Vec<i64> {
-        let of = |moment: &Moment| {
-            let l = &moment.likelihood;
-            let away = l.away.exp();
-            let mut beyond = Beyond::default();
-            for (h, there) in l.there.iter().enumerate() {
-                // Most hypotheses leave most findings alone.
-                if *there == l.away && l.wavering.is_none() {
-                    beyond.same += priors.steady[h] + priors.wavering[h];
-                } else {
-                    let there = there.exp();
-                    let wavering = match (&l.wavering, moment.present) {
-                        (Some(own), _) => own[h].exp(),
-                        (None, Present::Yes) => there,
-                        (None, Present::No) => away,
-                        (None, Present::Unknown) => {
-                            THERE_BY_CHANCE * there + (1.0 - THERE_BY_CHANCE) * away
-                        }
-                    };
-                    beyond.other += priors.steady[h] * there + priors.wavering[h] * wavering;
-                }
-            }
-            steps(beyond.log(l))
-        };
-        self.moments.par_iter().map(of).collect()
-    }
-
-    /// What is believed by all of it but one moment; the moments are not kept. `beyond` is by the same
-    /// priors.
+    /// What is believed by all of it but one moment; the moments are not kept.
     pub(crate) fn posterior(
         &self,
         model: &Model,
         priors: &Priors,
-        beyond: &[i64],
         without: Option<usize>,
     ) -> Posterior {
         let n = self.sums.len();
-        let left_out = without.map(|k| (&self.moments[k], steps(self.moments[k].likelihood.away)));
-        let sum = |h: usize| {
-            let [s, w] = self.sums[h];
-            let [less_s, less_w] = left_out.map_or([0; 2], |(m, away)| adds(m, h, away));
-            [s - less_s, w - less_w]
+        let left_out = without.map(|k| (&self.moments[k], aside(&self.moments[k])));
+        let sum = |h: usize| match &left_out {
+            Some((moment, aside)) => plus(self.sums[h], adds(moment, h, aside).map(|x| -x)),
+            None => self.sums[h],
         };
         let known = (1.0 - ELSEWHERE_PRIOR).ln();
-        let weights = |h: usize, sum: [i64; 2]| {
-            [(&priors.steady_log, sum[0]), (&priors.wavering_log, sum[1])]
+        let weights = |h: usize, [steady, wavering, _]: [i64; 3]| {
+            [(&priors.steady_log, steady), (&priors.wavering_log, wavering)]
                 .map(|(prior, sum)| prior[h] + known + sum as f64 * STEP)
         };
         let all = (0..n).into_par_iter().with_min_len(A_PIECE);
-        let mut both: Vec<[f64; 2]> = all.map(|h| weights(h, sum(h))).collect();
+        let of = |h: usize| {
+            let sum = sum(h);
+            let alike = (priors.steady[h] + priors.wavering[h]).ln() + sum[2] as f64 * STEP;
+            (weights(h, sum), alike)
+        };
+        let (mut both, alike): (Vec<[f64; 2]>, Vec<f64>) = all.map(of).unzip();
         let likeliest = both.iter().map(|[s, w]| s.max(*w)).fold(f64::NEG_INFINITY, f64::max);
         let hopeful = |h: usize| both[h][0].max(both[h][1]) > likeliest - HOPELESS;
         let agreed = self.readings.agree(&model.grids, without, hopeful);
         for (h, agreed) in &agreed {
-            let [steady, wavering] = sum(*h);
-            let more = [steady + steps(agreed.steady), wavering + steps(agreed.wavering)];
-            both[*h] = weights(*h, more);
+            let more = [steps(agreed.steady), steps(agreed.wavering), 0];
+            both[*h] = weights(*h, plus(sum(*h), more));
         }
         let numbers = agreed.into_iter().map(|(h, agreed)| (h, agreed.at)).collect();
         // Of both ways the weightier counts as one, the other as a share of it.
@@ -349,9 +320,11 @@ impl Weighed {
         };
         let both = both.into_par_iter().with_min_len(A_PIECE);
         let (mut logs, wavering): (Vec<f64>, Vec<f64>) = both.map(together).unzip();
-        let elsewhere = beyond.iter().enumerate().filter(|(k, _)| Some(*k) != without);
-        let elsewhere: i64 = elsewhere.map(|(_, log)| log).sum();
-        logs.push(ELSEWHERE_PRIOR.ln() + elsewhere as f64 * STEP);
+        let most = alike.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        let mut alike: Vec<f64> = alike.iter().map(|log| (log - most).exp()).collect();
+        let total: f64 = alike.iter().sum();
+        alike.iter_mut().for_each(|share| *share /= total);
+        logs.push(ELSEWHERE_PRIOR.ln() + most + total.ln());
         let mut posterior = Posterior {
             hypotheses: Vec::new(),
             wavering,
@@ -359,6 +332,7 @@ impl Weighed {
             items: Vec::new(),
             moments: Vec::new(),
             surprise: 0.0,
+            alike: alike.into(),
             numbers: Arc::new(numbers),
             logs,
             basis: Arc::default(),
@@ -368,31 +342,35 @@ impl Weighed {
     }
 }
 
-/// What a moment adds to a hypothesis; `away` is what it adds to those that leave it alone.
-fn adds(moment: &Moment, h: usize, away: i64) -> [i64; 2] {
+fn plus(a: [i64; 3], b: [i64; 3]) -> [i64; 3] {
+    [a[0] + b[0], a[1] + b[1], a[2] + b[2]]
+}
+
+/// What a moment adds to a hypothesis, see [`Weighed::sums`]; `aside` is what it adds to those that leave
+/// it alone.
+fn adds(moment: &Moment, h: usize, aside: &[i64; 3]) -> [i64; 3] {
     let l = &moment.likelihood;
     let there = l.there[h];
     match there == l.away && l.wavering.is_none() {
-        true => [away; 2],
-        false => [steps(there), steps(l.wavering(h, moment.present))],
+        true => *aside,
+        false => [there, l.wavering(h, moment.present), alike(moment, there)].map(steps),
     }
 }
 
-/// What an unknown fault makes of a finding: mostly what some fault of this vehicle would do, each
-/// weighed by its prior; only for the rest it predicts nothing at all.
-#[derive(Debug, Default)]
-struct Beyond {
-    /// Weight of what leaves the finding as on a sound vehicle.
-    same: f64,
-    /// Weight times likelihood of what does not.
-    other: f64,
+fn aside(moment: &Moment) -> [i64; 3] {
+    let away = moment.likelihood.away;
+    [away, away, alike(moment, away)].map(steps)
 }
 
-impl Beyond {
-    fn log(&self, l: &Likelihood) -> f64 {
-        let any = self.same * l.away.exp() + self.other;
-        (UNFORESEEN * l.elsewhere.exp() + (1.0 - UNFORESEEN) * any).ln()
+/// Log-likelihood under what is not in the file but much like a fault of it that makes a finding so likely
+/// as `there` says: it often does what that fault does, and for the rest what nobody could know. What the
+/// vehicle came for it does as surely as that fault: whatever is wrong was complained of.
+fn alike(moment: &Moment, there: f64) -> f64 {
+    if moment.complaint {
+        return there;
     }
+    let otherwise = moment.likelihood.elsewhere.exp();
+    ((1.0 - UNFORESEEN) * there.exp() + UNFORESEEN * otherwise).ln()
 }
 
 /// Shannon entropy of a distribution, bits; it need not be normalised.

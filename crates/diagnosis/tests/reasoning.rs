@@ -315,10 +315,13 @@ fn two_faults_at_once_are_tried_when_one_does_not_explain_it() {
     assert_eq!(names, ["ground:G6", "terminal:C4.7"], "{:?}", p.ranking()[..4].to_vec());
     let both = (of(&p, "ground:G6"), of(&p, "terminal:C4.7"));
     // The battery's own ground could raise G6 as well: these readings do not rule it out.
-    assert!(both.0 > 0.2 && both.1 > 0.3, "{both:?} {:?}", p.pairs.len());
+    // Nor do they rule out what nobody drew: two more readings nobody expected are no proof of what did it.
+    assert!(both.0 > 0.15 && both.1 > 0.2, "{both:?} {:?}", p.pairs.len());
     let list =
-        suspects::suspects(&MODEL, &Priors::told(&MODEL, &evidence), &evidence, &p, 2).unwrap();
-    assert!(list.iter().all(|s| !s.together_with.is_empty()), "{list:#?}");
+        suspects::suspects(&MODEL, &Priors::told(&MODEL, &evidence), &evidence, &p, 3).unwrap();
+    let both = list.iter().filter(|s| names.contains(&s.repair_item));
+    let told: Vec<bool> = both.map(|s| !s.together_with.is_empty()).collect();
+    assert_eq!(told, [true; 2], "{list:#?}");
 }
 
 #[test]

@@ -1,5 +1,7 @@
 //! Checks that names resolve and numbers are possible.
 
+mod effort;
+
 use crate::{CavityRef, Condition, Element, Problem, SignalSource, Vehicle};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -230,6 +232,7 @@ impl Vehicle {
         self.check_states(&mut f, &outputs);
         self.check_buses(&mut f);
         self.check_messages(&mut f, &parts, &signals, &buses);
+        effort::check(self, &mut f);
         f.unique("options", self.options.iter().map(|o| o.id.as_str()));
         for option in &self.options {
             for part in &option.parts {

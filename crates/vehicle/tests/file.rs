@@ -201,3 +201,20 @@ fn however_much_is_wrong_it_is_said_in_a_page() {
     let last = error.lines().last().unwrap();
     assert!(last.starts_with("and ") && last.contains(" more"), "{last}");
 }
+
+#[test]
+fn work_and_prices_below_nothing_are_refused_where_they_stand() {
+    let mut v = wren();
+    v["parts"][0]["price"] = json!(-1);
+    v["connectors"][0]["minutes"]["reach"] = json!(-0.5);
+    v["states"][0]["minutes"] = json!(1e9);
+    let (part, connector) = (v["parts"][0]["id"].clone(), v["connectors"][0]["id"].clone());
+    let error = refusal(&v);
+    for path in [
+        format!("parts[{}].price", part.as_str().unwrap()),
+        format!("connectors[{}].minutes.reach", connector.as_str().unwrap()),
+        format!("states[{}].minutes", v["states"][0]["id"].as_str().unwrap()),
+    ] {
+        assert!(error.lines().any(|line| line.starts_with(&path)), "{path}: {error}");
+    }
+}

@@ -943,6 +943,13 @@ export interface components {
             /** @description Also where freeze-frame data could not be read. */
             anyway?: boolean;
         };
+        /** @description What something that is not in the vehicle file is most like. */
+        Alike: {
+            /** @description Repair item. */
+            item: string;
+            /** @description In words. */
+            text: string;
+        };
         /**
          * Format: double
          * @description The amount of a stimulus, in its unit; ordered and hashed by its bits so that states can be keys.
@@ -970,6 +977,7 @@ export interface components {
             entropy_bits: number;
             /** @description No single fault of the file explains the evidence. */
             unexplained: boolean;
+            alike?: null | components["schemas"]["Alike"];
             /** @description Two faults at once that would, likeliest first. */
             pairs: components["schemas"]["Together"][];
             odd?: null | components["schemas"]["OddOne"];

@@ -207,7 +207,9 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
       {view.unexplained && (
         <p className="mt-1 border-l-4 border-ochre pl-2 text-[14px]">
           No single fault in this vehicle file explains what was found.
-          {view.pairs.length === 0 && !view.odd && " Look for what the file does not hold."}
+          {view.alike
+            ? ` It acts most like ${view.alike.text}: look there for what nobody drew.`
+            : view.pairs.length === 0 && !view.odd && " Look for what the file does not hold."}
         </p>
       )}
       <OddOneOut />

@@ -248,7 +248,8 @@ pub struct Likelihood {
     pub there: Vec<f64>,
     /// With nothing wrong.
     pub away: f64,
-    /// With something wrong that the vehicle file does not hold and that nothing in it resembles.
+    /// With something wrong that the vehicle file does not hold and that nothing in it resembles, see
+    /// [`unforeseen`].
     pub elsewhere: f64,
     /// With a fault that comes and goes, where the finding is about just that; else it is as with the
     /// fault there while it is there, and as with nothing wrong while it is not.
@@ -340,6 +341,16 @@ pub fn moments(model: &Model, evidence: &[Evidence]) -> Result<Vec<Moment>, Mode
     Ok(out)
 }
 
+/// Share of what an unknown fault does that is anything at all; the rest is as on a sound vehicle, which
+/// most faults leave most of as it is.
+pub(crate) const ANYTHING: f64 = 0.4;
+
+/// Log-likelihood under an unknown fault of what is so likely on a sound vehicle as `away` says, and so
+/// likely as `any` says if it could be anything.
+fn unforeseen(away: f64, any: f64) -> f64 {
+    (ANYTHING * any.exp() + (1.0 - ANYTHING) * away.exp()).ln()
+}
+
 /// Log-likelihood of a finding from what a hypothesis predicts for its state.
 pub(crate) type Scorer<'a> = Box<dyn Fn(&Snapshot) -> f64 + Sync + 'a>;
 
@@ -348,7 +359,7 @@ pub(crate) type OfFault<'a> = Box<dyn Fn(&Fault) -> [f64; 2] + Sync + 'a>;
 
 /// How a kind of evidence is weighed.
 enum Kind<'a> {
-    /// By what is predicted for the state; log-likelihood outside of the file beside it.
+    /// By what is predicted for the state; beside it the log-likelihood if it could be anything.
     Predicted(Scorer<'a>, f64),
     /// By a value with its meter on.
     Reading(Probe, f64),
@@ -360,7 +371,7 @@ enum Kind<'a> {
     /// comes and goes; with nothing wrong; outside of the file.
     OfFault(OfFault<'a>, f64, f64),
     /// By an effect with a jumper on or a part swapped.
-    Substituted(substituted::Swap, f64),
+    Substituted(substituted::Swap),
 }
 
 impl Kind<'_> {
@@ -441,7 +452,7 @@ impl Prepared<'_> {
             Kind::OfFault(of, away, _) => {
                 faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(*away)
             }
-            Kind::Substituted(swap, _) => swap.under(model, self.state, faults)?,
+            Kind::Substituted(swap) => swap.under(model, self.state, faults)?,
         })
     }
 }
@@ -495,7 +506,7 @@ impl Evidence {
 
     fn weigh(&self, model: &Model) -> Result<Likelihood, ModelError> {
         Ok(match self.kind(model)? {
-            Kind::Predicted(score, elsewhere) => {
+            Kind::Predicted(score, any) => {
                 let p = match self.finding.is_heard() {
                     true => model.predict_heard(&self.state),
                     false => model.predict_all(&self.state),
@@ -504,6 +515,7 @@ impl Evidence {
                 // Most hypotheses leave a state as it is: what they predict is scored once.
                 let of = |s: &Snapshot| if s.differs() { score(s) } else { away };
                 let there = p.all_heard().map(of).collect();
+                let elsewhere = unforeseen(away, any);
                 Likelihood { there, away, elsewhere, wavering: None, read: self.read() }
             }
             Kind::Reading(probe, read) => {
@@ -513,23 +525,26 @@ impl Evidence {
                 };
                 let away = of((expected.healthy, expected.sigma));
                 let there = expected.faults.iter().map(|x| of(*x)).collect();
-                let elsewhere = probe.instrument.any(read).ln();
+                let elsewhere = unforeseen(away, probe.instrument.any(read).ln());
                 Likelihood { there, away, elsewhere, wavering: None, read: self.read() }
             }
             Kind::Recorded(recording) => {
                 recording.all(&*model.expect(&self.state, recording.probe())?)
             }
-            Kind::Phase(phase, elsewhere) => {
+            Kind::Phase(phase, any) => {
                 let (there, away) = phase.all(model, &self.state);
+                let elsewhere = unforeseen(away, any);
                 Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
-            Kind::OfFault(of, away, elsewhere) => {
+            Kind::OfFault(of, away, any) => {
+                let elsewhere = unforeseen(away, any);
                 let both = model.faults.iter().map(of);
                 let (there, wavering) = both.map(|[steady, wavering]| (steady, wavering)).unzip();
                 Likelihood { there, away, elsewhere, wavering: Some(wavering), read: None }
             }
-            Kind::Substituted(swap, elsewhere) => {
+            Kind::Substituted(swap) => {
                 let (there, away) = swap.all(model, &self.state)?;
+                let elsewhere = swap.elsewhere();
                 Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
         })
@@ -607,7 +622,6 @@ impl Evidence {
             }
             Finding::Substituted { jumper, swapped, part, strength } => Kind::Substituted(
                 substituted::swap(model, jumper.as_ref(), swapped.as_deref(), part, *strength)?,
-                (1.0f64 / 3.0).ln(),
             ),
         })
     }

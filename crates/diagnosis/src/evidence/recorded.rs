@@ -103,7 +103,8 @@ impl Recording {
             false => (self.steady(*x), self.wavering(*x, sound)),
         };
         let (there, wavering) = expected.faults.iter().map(both).unzip();
-        let elsewhere = (any + 0.5 * i.any(self.low) * i.any(self.high)).ln();
+        let any = any + 0.5 * i.any(self.low) * i.any(self.high);
+        let elsewhere = super::unforeseen(away, any.ln());
         Likelihood { there, away, elsewhere, wavering: Some(wavering), read: None }
     }
 

@@ -7,6 +7,9 @@ use std::collections::HashMap;
 use std::sync::Arc;
 use vehicle::OperatingState;
 
+/// Share of the verdicts that what is not in the file makes anything.
+const OTHERWISE: f64 = 0.03;
+
 /// Likelihood of all findings of a scan together, from the cache when it is there.
 ///
 /// # Errors
@@ -28,7 +31,6 @@ fn weigh(
     model.circuit.check_state(state)?;
     let mut codes: HashMap<u32, Vec<bool>> = HashMap::new();
     let mut answers: HashMap<u32, Vec<bool>> = HashMap::new();
-    let mut elsewhere = 0.0;
     for finding in findings {
         match finding {
             Finding::Code { module, code, failure_type, failing } => {
@@ -37,11 +39,9 @@ fn weigh(
                     ModelError::Unknown { what: "monitor", id }
                 })?;
                 codes.entry(m as u32).or_default().push(*failing);
-                elsewhere += code::elsewhere(*failing);
             }
             Finding::Answer { module, answers: yes } => {
                 answers.entry(super::part(model, module)? as u32).or_default().push(*yes);
-                elsewhere += answer::elsewhere();
             }
             _ => {}
         }
@@ -72,6 +72,25 @@ fn weigh(
                 .map(|a| answer(a, sound.answers(a as usize), false)),
         )
         .sum::<f64>();
+    // What is not in the file leaves each verdict as it is on a sound vehicle, or makes it anything.
+    let anything =
+        |sound: f64, any: f64| (OTHERWISE * any.exp() + (1.0 - OTHERWISE) * sound.exp()).ln();
+    let of_codes = |m: u32| {
+        let of = |failing: &bool| {
+            anything(code::log(verdict(m), *failing, by_bus(m)), code::elsewhere(*failing))
+        };
+        codes[&m].iter().map(of).sum::<f64>()
+    };
+    let of_answers = |a: u32| {
+        let of = |yes: &bool| {
+            anything(answer::log(sound.answers(a as usize), *yes, false), answer::elsewhere())
+        };
+        answers[&a].iter().map(of).sum::<f64>()
+    };
+    let all = sorted(codes.keys().copied().collect()).into_iter().map(of_codes);
+    let any: f64 =
+        all.chain(sorted(answers.keys().copied().collect()).into_iter().map(of_answers)).sum();
+    let elsewhere = super::unforeseen(away, any);
     // Codes that fail although nothing on a sound vehicle would make them.
     let failing: Vec<(u32, code::Watched)> = sorted(codes.keys().copied().collect())
         .into_iter()

@@ -47,7 +47,22 @@ pub(crate) fn probe(red: &str, black: &str) -> Probe {
     Probe { instrument: Instrument::Jumper, red: red.to_owned(), black: black.to_owned() }
 }
 
+/// Chance that the effect comes back with a known-good part in although what is wrong is not in the file: no
+/// part of the file is wrong then, and it comes back by chance only.
+const CAME_BACK: f64 = 0.05;
+
+/// Chance of each strength of the effect under an unknown fault. What a jumper does to it nobody knows.
+pub(crate) fn elsewhere(jumper: bool) -> [f64; 3] {
+    let still = (1.0 - CAME_BACK) / 2.0;
+    if jumper { [1.0 / 3.0; 3] } else { [CAME_BACK, still, still] }
+}
+
 impl Swap {
+    /// Log-likelihood under an unknown fault.
+    pub(super) fn elsewhere(&self) -> f64 {
+        elsewhere(self.leads.is_some())[self.seen].ln()
+    }
+
     fn jumper(&self) -> Option<Change> {
         self.leads.and_then(Leads::change)
     }

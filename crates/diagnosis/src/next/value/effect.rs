@@ -2,7 +2,7 @@
 
 use super::Scales;
 use super::table::{Table, Words};
-use crate::evidence::effect;
+use crate::evidence::{effect, substituted};
 use crate::next::candidates::Candidate;
 use crate::posterior::Explains;
 use circuit::Change;
@@ -31,7 +31,11 @@ impl Scales<'_> {
         };
         let item = swapped.map(|id| format!("part:{id}"));
         let words = Words::of(["normal", "weak", "nothing"]);
-        Some(self.rows(words, &sound, 0.0, |l, into| {
+        let otherwise = match jumper.is_some() || swapped.is_some() {
+            true => substituted::elsewhere(jumper.is_some()).to_vec(),
+            false => super::unforeseen(&sound),
+        };
+        Some(self.rows_otherwise(words, &sound, otherwise, 0.0, |l, into| {
             let Some(s) = self.snapshot(&p, c, l, false) else { return false };
             let of_item =
                 matches!(l.what, Explains::Fault(h) if Some(&model.faults[h].repair_item) == item.as_ref());

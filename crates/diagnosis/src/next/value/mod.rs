@@ -11,7 +11,7 @@ mod table;
 use super::candidates::{Candidate, MOST_BINS, What};
 use super::{Outcome, short};
 use crate::evidence::reading::Unsure;
-use crate::evidence::substituted;
+use crate::evidence::{ANYTHING, substituted};
 use crate::grids::NO_NUMBER;
 use crate::model::{Model, Predictions, Snapshot};
 use crate::posterior::{Explains, Live, Posterior, UNFORESEEN};
@@ -44,6 +44,48 @@ pub(super) struct Scales<'a> {
     used: HashSet<usize>,
     /// A voltmeter's own load is reckoned with, wherever it matters.
     loaded: bool,
+}
+
+/// What is not in the file often shows what the faults show that it is like, and otherwise what nobody
+/// could know. See [`Posterior::alike`].
+struct Alike<'a> {
+    posterior: &'a Posterior,
+    sound: &'a [f64],
+    /// Chance of each outcome where it is not like any fault of the file.
+    otherwise: Vec<f64>,
+    /// Share that is like explanations seen so far, and what these show.
+    share: f64,
+    shows: Vec<f64>,
+}
+
+impl<'a> Alike<'a> {
+    fn of(posterior: &'a Posterior, sound: &'a [f64], otherwise: Vec<f64>) -> Self {
+        Self { posterior, sound, otherwise, share: 0.0, shows: vec![0.0; sound.len()] }
+    }
+
+    /// Takes in the chance of each outcome under an explanation.
+    fn take_in(&mut self, l: &Live, row: &[f64]) {
+        let Explains::Fault(h) = l.what else { return };
+        let share = self.posterior.alike[h];
+        self.share += share;
+        self.shows.iter_mut().zip(row).for_each(|(sum, x)| *sum += share * x);
+    }
+
+    /// The chance of each outcome, once all that it can be like is taken in; of the rest of that it is taken
+    /// to leave the outcome as it is on a sound vehicle.
+    fn row(&self) -> impl Iterator<Item = f64> {
+        let as_sound = (1.0 - UNFORESEEN) * (1.0 - self.share);
+        let all = self.shows.iter().zip(self.sound).zip(&self.otherwise);
+        all.map(move |((x, sound), otherwise)| {
+            (1.0 - UNFORESEEN) * x + as_sound * sound + UNFORESEEN * otherwise
+        })
+    }
+}
+
+/// Chance of each outcome under an unknown fault, which leaves it as on a sound vehicle or makes it anything.
+fn unforeseen(sound: &[f64]) -> Vec<f64> {
+    let anything = ANYTHING / sound.len() as f64;
+    sound.iter().map(|s| (1.0 - ANYTHING) * s + anything).collect()
 }
 
 /// A prediction, wherever it is kept.
@@ -191,19 +233,31 @@ impl<'a> Scales<'a> {
         words: Words,
         sound: &[f64],
         slip: f64,
+        there: impl FnMut(&Live, &mut Vec<f64>) -> bool,
+    ) -> Table {
+        self.rows_otherwise(words, sound, unforeseen(sound), slip, there)
+    }
+
+    /// The same with what an unknown fault does.
+    fn rows_otherwise(
+        &self,
+        words: Words,
+        sound: &[f64],
+        otherwise: Vec<f64>,
+        slip: f64,
         mut there: impl FnMut(&Live, &mut Vec<f64>) -> bool,
     ) -> Table {
         let n = words.len();
         let mut chances = Vec::with_capacity(n * self.live.len());
         let mut row = Vec::with_capacity(n);
+        let mut alike = Alike::of(self.posterior, sound, otherwise);
         for l in self.live {
             row.clear();
             if !there(l, &mut row) {
-                // What is not in the file leaves most of it alone, as most faults do; else it does anything.
-                let anything = UNFORESEEN / n as f64;
-                chances.extend(sound.iter().map(|s| (1.0 - UNFORESEEN) * s + anything));
+                chances.extend(alike.row());
                 continue;
             }
+            alike.take_in(l, &row);
             chances.extend(row.iter().zip(sound).map(|(x, s)| {
                 (l.there * x + (1.0 - l.there) * s) * (1.0 - slip) + slip / n as f64
             }));

@@ -1,12 +1,12 @@
 //! What a meter could show.
 
 use super::table::{Table, Words, phi};
-use super::{MOST_BINS, SLIP, Scales};
+use super::{Alike, MOST_BINS, SLIP, Scales, unforeseen};
 use crate::evidence::reading::{self, Hanging, LEAST_OHMS, Unsure, sigma, tool_shows};
 use crate::evidence::recorded;
 use crate::model::{Snapshot, shown};
 use crate::next::candidates::Candidate;
-use crate::posterior::{Explains, Live, UNFORESEEN};
+use crate::posterior::{Explains, Live};
 use circuit::meter::Leads;
 use circuit::{Change, Instrument, Probe};
 
@@ -210,6 +210,7 @@ impl Scales<'_> {
         let slip = SLIP / (2 * n) as f64;
         let mut chances = Vec::with_capacity(2 * n * self.live.len());
         let mut row = Vec::with_capacity(n);
+        let mut alike = Alike::of(self.posterior, &ranges.sound, unforeseen(&ranges.sound));
         for (l, shows) in self.live.iter().zip(&ranges.of) {
             row.clear();
             let mut wavering = match l.what {
@@ -219,13 +220,12 @@ impl Scales<'_> {
             match shows {
                 Shows::Own(x) => ranges.put(*x, &mut row),
                 Shows::AsSound => row.extend(&ranges.sound),
-                // What is not in the file leaves most of it alone, as most faults do; else it does anything.
                 Shows::Anything => {
-                    let anything = UNFORESEEN / n as f64;
-                    row.extend(ranges.sound.iter().map(|s| (1.0 - UNFORESEEN) * s + anything));
+                    row.extend(alike.row());
                     wavering = 0.5;
                 }
             }
+            alike.take_in(l, &row);
             let goes = wavering * recorded::CAUGHT;
             let stays = |(there, sound): (&f64, &f64)| {
                 (1.0 - wavering) * there + (wavering - goes) * sound + goes * there * sound
