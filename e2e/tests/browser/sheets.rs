@@ -3,11 +3,7 @@
 use crate::bench::{Browser, House};
 
 async fn about(b: &Browser, words: &str) {
-    let field = "input[aria-label='circuit of']";
-    b.css(field).await.click().await.unwrap();
-    b.css(field).await.send_keys(words).await.unwrap();
-    b.css("[role='option']").await;
-    b.css(field).await.send_keys("\u{e007}").await.unwrap();
+    b.find("circuit of", words).await;
 }
 
 pub async fn any_circuit_can_be_found_grown_followed_and_taken_apart(house: &House) {
@@ -47,8 +43,8 @@ pub async fn any_circuit_can_be_found_grown_followed_and_taken_apart(house: &Hou
     // What the leading suspect would do, beside the sound values.
     about(b, "output rear washer").await;
     b.css("[data-wire='62']").await;
-    let suspect = "select[aria-label='values'] option:nth-child(3)";
-    b.css(suspect).await.click().await.unwrap();
+    b.css("[aria-label='values']").await.click().await.unwrap();
+    b.css("[role='option']:nth-child(3)").await.click().await.unwrap();
     b.css("text[fill='var(--copper)']").await;
 
     // What hands could do here: what a moved harness would show, and insulation between neighbours.

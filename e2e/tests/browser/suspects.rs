@@ -41,7 +41,7 @@ pub async fn three_codes_one_dragged_reference_and_a_misleading_reading(house: &
     b.css("#free-value").await;
     b.press("What if?").await;
     b.says("What it would tell").await;
-    b.says("if sound").await;
+    b.says("if nothing is wrong").await;
     b.picture("what-if").await;
     b.fill("#free-value", "5.0").await;
     b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();

@@ -42,13 +42,11 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.press("Circuit").await;
     b.css("[data-wire='62']").await;
     let v = view(&url, 1).await;
-    let unplug = "select option[value='M7']";
-    b.css(unplug).await.click().await.unwrap();
+    b.find("unplug", "M7").await;
     let v = grown(&url, 1, entries(&v)).await;
     assert_eq!(v["state"]["unplugged"][0], "M7");
     b.idle().await;
-    let washer = "select[aria-label='what runs'] option[value='rear_washer']";
-    b.css(washer).await.click().await.unwrap();
+    b.select("what runs", "rear_washer").await;
     let v = grown(&url, 1, entries(&v)).await;
     b.idle().await;
     b.fill("input[aria-label='red']", "M7.1").await;
@@ -65,7 +63,7 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();
     b.says("is not a reading").await;
     assert_eq!(entries(&view(&url, 1).await), entries(&v));
-    b.css("option[value='*']").await.click().await.unwrap();
+    b.find("unplug", "plug all in").await;
     grown(&url, 1, entries(&v)).await;
 
     // One step, then the power goes: nothing that was acknowledged is lost.
@@ -132,8 +130,8 @@ pub async fn without_any_link_the_job_is_done_by_typing(house: &House) {
     b.go(&url).await;
     b.press("on a wren").await;
     b.fill("textarea", "Rear washer weak").await;
-    b.css("option[value='rear_washer']").await.click().await.unwrap();
-    b.css("option[value='weak']").await.click().await.unwrap();
+    b.find("what does not work", "washer rear").await;
+    b.select("how it shows", "weak").await;
     b.press("Keep and go to the codes").await;
     b.press("Set key 15").await;
     b.press("Scan all modules").await;

@@ -288,7 +288,7 @@ export function Diagram({
                 key={pin.id}
                 role="button"
                 tabIndex={0}
-                aria-label={`${pin.id}, sound ${pin.volts.toFixed(2)} V`}
+                aria-label={`${pin.id}, expected ${pin.volts.toFixed(2)} V`}
                 data-pin={pin.id}
                 className="cursor-pointer"
                 onClick={() => choose(pin.id)}

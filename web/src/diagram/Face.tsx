@@ -91,7 +91,7 @@ export function Face({
       </div>
       <p className="num pb-1 text-[13px]">
         {at
-          ? `${at.id}: conductor ${at.wire || "none"} ${at.colour} ${at.area_mm2 || ""} mm², to ${at.to || "nothing"}; sound ${at.volts.toFixed(2)} ± ${at.tolerance.toFixed(2)} V`
+          ? `${at.id}: conductor ${at.wire || "none"} ${at.colour} ${at.area_mm2 || ""} mm², to ${at.to || "nothing"}; expected ${at.volts.toFixed(2)} ± ${at.tolerance.toFixed(2)} V`
           : "Touch a cavity for its conductor and where that goes."}
       </p>
       <div className="grid gap-2 border-2 border-ink p-2">

@@ -6,7 +6,7 @@ import { Measure } from "../ui/Measure";
 
 const MARKS = {
   proven: { sign: "○", word: "proven", colour: "text-verdigris" },
-  failed: { sign: "■", word: "not sound", colour: "text-oxide" },
+  failed: { sign: "■", word: "not as expected", colour: "text-oxide" },
   open: { sign: "◇", word: "open", colour: "text-ochre" },
 } as const;
 
@@ -47,7 +47,7 @@ export function GatePanel({ gate }: { gate: Gate }) {
                     <span>
                       {p.text}
                       <span className="num block text-[13px] text-faint">
-                        {p.by || `${p.red}, ${p.state_text}, sound ${p.expected}`}
+                        {p.by || `${p.red}, ${p.state_text}, expected ${p.expected}`}
                       </span>
                       {p.rules_out.length > 0 && (
                         <span className="block text-[13px] text-faint">

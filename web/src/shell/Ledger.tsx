@@ -51,7 +51,7 @@ export function Ledger() {
                     {row.judged && <VerdictMark verdict={row.judged.verdict} of="circuit" />}
                     {row.judged && (
                       <span className="block text-[13px] text-faint">
-                        sound {row.judged.expected}. {row.judged.why}
+                        expected {row.judged.expected}. {row.judged.why}
                       </span>
                     )}
                   </td>

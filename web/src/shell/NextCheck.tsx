@@ -126,11 +126,11 @@ export function NextCheck() {
         </Rates>
       </div>
       <p className="mt-1 text-[17px] leading-snug font-bold">{check.text}</p>
-      <dl className="my-2 grid grid-cols-[3.2rem_1fr] gap-y-0.5 text-[14px]">
+      <dl className="my-2 grid grid-cols-[4rem_1fr] gap-y-0.5 text-[14px]">
         {check.setup.map((line) => (
           <div key={line.label} className="contents">
             <dt className="text-faint">{line.label}</dt>
-            <dd className={line.label === "sound" ? "num" : ""}>{line.text}</dd>
+            <dd className={line.label === "expected" ? "num" : ""}>{line.text}</dd>
           </div>
         ))}
       </dl>

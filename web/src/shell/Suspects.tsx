@@ -2,6 +2,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { View } from "../api/client";
 import { useJob } from "../api/job";
+import { Select } from "../ui/Select";
 import { Beside } from "./Beside";
 import { GatePanel } from "./GatePanel";
 import { NextCheck } from "./NextCheck";
@@ -12,6 +13,14 @@ const percent = (p: number) => (p > 0.995 ? ">99" : p < 0.01 ? "<1" : (100 * p).
 const EARLY = 3;
 
 type Suspect = View["suspects"][number];
+
+const FACTORS = [
+  { id: "10", text: "×10 likelier" },
+  { id: "3", text: "×3 likelier" },
+  { id: "0.3", text: "×0.3 less" },
+  { id: "0.1", text: "×0.1 less" },
+  { id: "1", text: "as the model has it" },
+];
 
 /** The technician's own word on a suspect. */
 function Adjust({ suspect }: { suspect: Suspect }) {
@@ -29,18 +38,13 @@ function Adjust({ suspect }: { suspect: Suspect }) {
         );
       }}
     >
-      <select
-        aria-label="likelier or less likely"
-        className="min-h-11 border border-ink bg-sheet px-1"
+      <Select
+        label="likelier or less likely"
+        className="min-h-11 border border-ink bg-sheet px-2"
         value={factor}
-        onChange={(e) => setFactor(e.target.value)}
-      >
-        <option value="10">×10 likelier</option>
-        <option value="3">×3 likelier</option>
-        <option value="0.3">×0.3 less</option>
-        <option value="0.1">×0.1 less</option>
-        <option value="1">as the model has it</option>
-      </select>
+        choices={FACTORS}
+        set={setFactor}
+      />
       <input
         className="field min-w-24 flex-1"
         aria-label="reason"

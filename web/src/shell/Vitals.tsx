@@ -1,6 +1,8 @@
 import { Link } from "@tanstack/react-router";
 import { type ReactNode, useEffect, useRef, useState } from "react";
+import type { View } from "../api/client";
 import { useJob, useLive } from "../api/job";
+import { Select } from "../ui/Select";
 
 function Vital({ label, children }: { label: string; children: ReactNode }) {
   return (
@@ -24,7 +26,11 @@ function Trend({ values }: { values: number[] }) {
   );
 }
 
-const PRESENT = ["yes", "no", "unknown"] as const;
+const PRESENT: { id: View["present"]; text: string }[] = [
+  { id: "yes", text: "present" },
+  { id: "no", text: "absent" },
+  { id: "unknown", text: "unknown" },
+];
 
 /** The top strip: vehicle and complaint, link, key, supply, symptom. */
 export function Vitals() {
@@ -71,20 +77,16 @@ export function Vitals() {
         <span className="num text-[17px]">{supply == null ? "–" : `${supply.toFixed(2)} V`}</span>
       </Vital>
       <Trend values={trend} />
-      <label className="leading-tight">
-        <span className="block text-[12px] text-faint">symptom now</span>
-        <select
-          className="-ml-1 bg-transparent font-bold"
+      <div className="leading-tight">
+        <Select
+          heading="symptom now"
+          label="symptom now"
+          className="font-bold"
           value={view.present}
-          onChange={(e) => act("symptom", { present: e.target.value }).catch(() => {})}
-        >
-          {PRESENT.map((p) => (
-            <option key={p} value={p}>
-              {p === "yes" ? "present" : p === "no" ? "absent" : "unknown"}
-            </option>
-          ))}
-        </select>
-      </label>
+          choices={PRESENT}
+          set={(present) => act("symptom", { present }).catch(() => {})}
+        />
+      </div>
     </header>
   );
 }

@@ -3,6 +3,7 @@ import type { View } from "../api/client";
 import { useFace, useJob, useSheet, useSubjects } from "../api/job";
 import { Diagram } from "../diagram/Diagram";
 import { Face } from "../diagram/Face";
+import { Select } from "../ui/Select";
 import { FreeCheck } from "./circuit/FreeCheck";
 import { StateStrip } from "./circuit/StateStrip";
 import { SubjectField } from "./circuit/SubjectField";
@@ -66,21 +67,18 @@ export function Circuit() {
             subjects={subjects.data ?? []}
             choose={go}
           />
-          <select
-            aria-label="values"
-            className="min-h-11 max-w-56 border border-ink bg-sheet px-1 text-[13px]"
+          <Select
+            label="values"
+            className="min-h-11 max-w-56 border border-ink bg-sheet px-2 text-[13px]"
             value={under}
-            onChange={(e) => setUnder(e.target.value)}
-          >
-            <option value="">values: sound</option>
-            {view.suspects
-              .filter((s) => s.fault)
-              .map((s) => (
-                <option key={s.repair_item} value={s.fault}>
-                  with {s.text}
-                </option>
-              ))}
-          </select>
+            choices={[
+              { id: "", text: "values: as expected" },
+              ...view.suspects
+                .filter((s) => s.fault)
+                .map((s) => ({ id: s.fault, text: `with ${s.text}` })),
+            ]}
+            set={setUnder}
+          />
           {driven && (
             <label className="label flex min-h-11 items-center gap-1.5 whitespace-nowrap">
               <input

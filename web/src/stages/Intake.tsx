@@ -2,6 +2,8 @@ import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 import { type Intake as Data, Refused, type Strength } from "../api/client";
 import { useJob } from "../api/job";
+import { Combobox } from "../ui/Combobox";
+import { Select } from "../ui/Select";
 import { Ticks } from "../ui/Ticks";
 import { Earlier } from "./intake/Earlier";
 import { FromVehicle } from "./intake/FromVehicle";
@@ -14,6 +16,19 @@ const FIELDS: { key: "vin" | "reference" | "conditions" | "lamps"; label: string
     { key: "reference", label: "Order or reference", hint: "no names needed" },
     { key: "vin", label: "VIN", hint: "17 characters" },
   ];
+
+const SHOWS: { id: Strength | ""; text: string }[] = [
+  { id: "", text: "not said" },
+  { id: "weak", text: "works weakly" },
+  { id: "none", text: "does nothing" },
+  { id: "normal", text: "works" },
+];
+
+const OCCURS: { id: NonNullable<Data["occurs"]>; text: string }[] = [
+  { id: "unknown", text: "not said" },
+  { id: "always", text: "all the time" },
+  { id: "sometimes", text: "it comes and goes" },
+];
 
 /** Identity and complaint. */
 export function Intake() {
@@ -56,68 +71,45 @@ export function Intake() {
         {said("complaint")}
       </label>
       <div className="mt-3 grid grid-cols-3 gap-x-4 gap-y-3 max-md:grid-cols-1">
-        <label>
-          <span className="label">What does not work</span>
-          <select
-            className="field"
-            value={data.output}
-            onChange={(e) => set({ output: e.target.value })}
-          >
-            <option value="">not clear yet</option>
-            {view.outputs.map((o) => (
-              <option key={o.id} value={o.id}>
-                {o.name}
-              </option>
-            ))}
-            {view.by_hand.map((p) => (
-              <option key={p.id} value={p.id}>
-                {p.name}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label>
-          <span className="label">How it shows</span>
-          <select
-            className="field"
-            value={data.effect ?? ""}
-            disabled={data.output === ""}
-            onChange={(e) => set({ effect: (e.target.value || null) as Strength | null })}
-          >
-            <option value="">not said</option>
-            <option value="weak">works weakly</option>
-            <option value="none">does nothing</option>
-            <option value="normal">works</option>
-          </select>
-        </label>
-        <label>
-          <span className="label">Shows when</span>
-          <select
-            className="field"
-            value={data.shows_in ?? ""}
-            disabled={data.output === ""}
-            onChange={(e) => set({ shows_in: e.target.value })}
-          >
-            <option value="">driven or switched on</option>
-            {view.states.map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label>
-          <span className="label">How often</span>
-          <select
-            className="field"
-            value={data.occurs ?? "unknown"}
-            onChange={(e) => set({ occurs: e.target.value as Data["occurs"] })}
-          >
-            <option value="unknown">not said</option>
-            <option value="always">all the time</option>
-            <option value="sometimes">it comes and goes</option>
-          </select>
-        </label>
+        <Combobox
+          heading="What does not work"
+          label="what does not work"
+          placeholder="not clear yet"
+          hint="any word of it: washer, lamp left …"
+          clears
+          value={data.output}
+          choices={[
+            ...view.outputs.map((o) => ({ id: o.id, text: o.name })),
+            ...view.by_hand.map((p) => ({ id: p.id, text: p.name })),
+          ]}
+          set={(output) => set({ output })}
+        />
+        <Select
+          heading="How it shows"
+          label="how it shows"
+          value={data.effect ?? ""}
+          disabled={data.output === ""}
+          choices={SHOWS}
+          set={(effect) => set({ effect: effect || null })}
+        />
+        <Select
+          heading="Shows when"
+          label="shows when"
+          value={data.shows_in ?? ""}
+          disabled={data.output === ""}
+          choices={[
+            { id: "", text: "driven or switched on" },
+            ...view.states.map((s) => ({ id: s.id, text: s.name })),
+          ]}
+          set={(shows_in) => set({ shows_in })}
+        />
+        <Select
+          heading="How often"
+          label="how often"
+          value={data.occurs ?? "unknown"}
+          choices={OCCURS}
+          set={(occurs) => set({ occurs })}
+        />
         {FIELDS.map((f) => (
           <label key={f.key}>
             <span className="label">{f.label}</span>

@@ -5,6 +5,7 @@ import { ByHand } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
 import { Rescan } from "../ui/Rescan";
+import { Select } from "../ui/Select";
 
 /** Signed off, and how to open it again when the vehicle comes back. */
 export function SignedOff() {
@@ -105,18 +106,20 @@ export function Prove() {
               act("repair", { item: choice, text }).catch(() => {});
             }}
           >
-            <label className="block">
-              <span className="label">What was repaired</span>
-              <select className="field" value={choice} onChange={(e) => setItem(e.target.value)}>
-                {view.suspects
+            <div className="block">
+              <Select
+                heading="What was repaired"
+                label="what was repaired"
+                value={choice}
+                choices={view.suspects
                   .filter((s) => s.repair_item !== "elsewhere")
-                  .map((s) => (
-                    <option key={s.repair_item} value={s.repair_item}>
-                      {s.text} ({(100 * s.probability).toFixed(0)} %)
-                    </option>
-                  ))}
-              </select>
-            </label>
+                  .map((s) => ({
+                    id: s.repair_item,
+                    text: `${s.text} (${(100 * s.probability).toFixed(0)} %)`,
+                  }))}
+                set={setItem}
+              />
+            </div>
             {!proven && (
               <p className="mt-2 border-l-4 border-ochre pl-3">
                 ◇ Not proven{hangs && <>: {hangs}</>}. The report will say so. Better: take the

@@ -116,7 +116,7 @@ export function Report() {
                   <>
                     <VerdictMark verdict={r.judged.verdict} of="circuit" />
                     <span className="num block text-[13px] text-faint">
-                      sound {r.judged.expected}
+                      expected {r.judged.expected}
                     </span>
                   </>
                 )}

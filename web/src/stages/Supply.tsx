@@ -25,7 +25,7 @@ function Reading({ row }: { row: SupplyRow }) {
       </div>
       <div>
         <p>
-          sound <span className="num">{row.expected}</span>
+          expected <span className="num">{row.expected}</span>
         </p>
         {row.verdict ? (
           <p className="text-[14px]">

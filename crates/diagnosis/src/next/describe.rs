@@ -120,7 +120,7 @@ pub(super) fn describe(
         .map(|(label, text)| SetupLine { label: label.to_owned(), text })
         .collect();
     setup.push(SetupLine { label: "state".to_owned(), text: state_text.clone() });
-    setup.push(SetupLine { label: "sound".to_owned(), text: kind.expected.clone() });
+    setup.push(SetupLine { label: "expected".to_owned(), text: kind.expected.clone() });
     let minutes = c.minutes(model, &ask.here());
     let why = match doubt {
         Some(doubt) => format!("{doubt}. This would show it: {value:.1} bit in {minutes:.1} min."),

@@ -193,6 +193,23 @@ impl Browser {
         field.send_keys(&format!("{CONTROL}a{RELEASE}{text}")).await.unwrap();
     }
 
+    /// Opens one of a few and takes the choice with an id.
+    pub async fn select(&self, label: &str, id: &str) {
+        self.css(&format!("[aria-label='{label}']")).await.click().await.unwrap();
+        self.css(&format!("[role='option'][data-id='{id}']")).await.click().await.unwrap();
+        self.gone("[role='option']").await;
+    }
+
+    /// Finds one of many by words and takes the first.
+    pub async fn find(&self, label: &str, words: &str) {
+        const ENTER: char = '\u{E007}';
+        let field = format!("input[aria-label='{label}']");
+        self.fill(&field, words).await;
+        self.css("[role='option']").await;
+        self.css(&field).await.send_keys(&ENTER.to_string()).await.unwrap();
+        self.gone("[role='option']").await;
+    }
+
     pub async fn text(&self) -> String {
         self.css_now("body").await
     }

@@ -1,7 +1,9 @@
 import { useState } from "react";
 import type { Instrument } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Combobox } from "../../ui/Combobox";
 import { Measure } from "../../ui/Measure";
+import { Select } from "../../ui/Select";
 import { Harness } from "./Harness";
 import { Insulation } from "./Insulation";
 import { Thinking } from "./Thinking";
@@ -12,6 +14,18 @@ interface ReadPoint {
   volts: number;
   tolerance: number;
 }
+
+const INSTRUMENTS: { id: Instrument; text: string }[] = [
+  { id: "volts", text: "V" },
+  { id: "ohms", text: "Ω" },
+  { id: "amps", text: "A clamp" },
+  { id: "low_volts", text: "V low-Z" },
+  { id: "shunt", text: "A shunt" },
+  { id: "lamp5", text: "lamp 5 W" },
+  { id: "lamp21", text: "lamp 21 W" },
+  { id: "led", text: "LED" },
+  { id: "jumper", text: "jumper" },
+];
 
 const MODES = [
   ["reading", "Read"],
@@ -61,10 +75,12 @@ function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
     setRed(at);
   }
   const pin = pins.find((p) => p.id === red);
-  const known = (id: string) =>
-    (quantity === "amps" ? view.wires : view.points).some((p) => p.id === id);
+  const points = (quantity === "amps" ? view.wires : view.points).map((p) => ({
+    id: p.id,
+    text: p.name,
+  }));
+  const known = (id: string) => points.some((p) => p.id === id);
   const ready = known(red) && (quantity === "amps" || known(black));
-  const list = quantity === "amps" ? "wires" : "points";
   const [wondering, setWondering] = useState(false);
   const body = { quantity, red, black: quantity === "amps" ? "" : black, state: view.state };
   return (
@@ -74,52 +90,43 @@ function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
         aria-label="Free reading"
         className="grid grid-cols-[6.5rem_1fr_1fr_auto_15rem] items-end gap-3 px-5 pb-2"
       >
-        <label>
-          <span className="label">read</span>
-          <select
-            className="field"
-            value={quantity}
-            onChange={(e) => setQuantity(e.target.value as Instrument)}
-          >
-            <option value="volts">V</option>
-            <option value="ohms">Ω</option>
-            <option value="amps">A clamp</option>
-            <option value="low_volts">V low-Z</option>
-            <option value="shunt">A shunt</option>
-            <option value="lamp5">lamp 5 W</option>
-            <option value="lamp21">lamp 21 W</option>
-            <option value="led">LED</option>
-            <option value="jumper">jumper</option>
-          </select>
-        </label>
-        <label>
-          <span className="label">
-            {quantity === "amps" ? "clamp round conductor" : "red"}
-            {pin && quantity === "volts" && black === view.reference && (
-              <span className="num">
-                {" "}
-                sound {pin.volts.toFixed(2)} ± {pin.tolerance.toFixed(2)} V
-              </span>
-            )}
-          </span>
-          <input
+        <Select
+          heading="read"
+          label="read"
+          value={quantity}
+          choices={INSTRUMENTS}
+          set={setQuantity}
+        />
+        <Combobox
+          heading={
+            <>
+              {quantity === "amps" ? "clamp round conductor" : "red"}
+              {pin && quantity === "volts" && black === view.reference && (
+                <span className="num">
+                  {" "}
+                  expected {pin.volts.toFixed(2)} ± {pin.tolerance.toFixed(2)} V
+                </span>
+              )}
+            </>
+          }
+          label="red"
+          className="field num"
+          byId
+          value={red}
+          choices={points}
+          set={setRed}
+        />
+        <div className={quantity === "amps" ? "invisible" : ""}>
+          <Combobox
+            heading="black"
+            label="black"
             className="field num"
-            list={list}
-            aria-label="red"
-            value={red}
-            onChange={(e) => setRed(e.target.value)}
-          />
-        </label>
-        <label className={quantity === "amps" ? "invisible" : ""}>
-          <span className="label">black</span>
-          <input
-            className="field num"
-            list={list}
-            aria-label="black"
+            byId
             value={black}
-            onChange={(e) => setBlack(e.target.value)}
+            choices={points}
+            set={setBlack}
           />
-        </label>
+        </div>
         <button
           type="button"
           className="plain px-2"
@@ -134,20 +141,6 @@ function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
         ) : (
           <p className="pb-2 text-[14px] text-faint">Touch a cavity on the sheet, or type one.</p>
         )}
-        <datalist id="points">
-          {view.points.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </datalist>
-        <datalist id="wires">
-          {view.wires.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </datalist>
       </section>
     </>
   );

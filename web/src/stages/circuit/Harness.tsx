@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Coverage } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
 import { ByHand } from "../../ui/ByHand";
+import { Combobox } from "../../ui/Combobox";
 import { Covers } from "./Covers";
 
 /** Moving the harness somewhere and looking there: what it would show, and what it showed. */
@@ -13,28 +14,24 @@ export function Harness({ at: first }: { at: string }) {
     setSeen(first);
     setAt(first);
   }
-  const known = [...view.places, ...view.connectors, ...view.wires].some((p) => p.id === at);
+  const things = [...view.places, ...view.connectors, ...view.wires].map((p) => ({
+    id: p.id,
+    text: p.name,
+  }));
+  const known = things.some((p) => p.id === at);
   const plan = known ? { kind: "wiggle", at } : null;
   const answer = useQuestion<Coverage>(view.id, "coverage", plan, view.ledger.length);
   return (
     <div className="grid grid-cols-[15rem_1fr] gap-5 text-[14px]">
-      <label>
-        <span className="label">place, connector or conductor</span>
-        <input
-          className="field num"
-          list="things"
-          aria-label="moved at"
-          value={at}
-          onChange={(e) => setAt(e.target.value)}
-        />
-        <datalist id="things">
-          {[...view.places, ...view.connectors, ...view.wires].map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </datalist>
-      </label>
+      <Combobox
+        heading="place, connector or conductor"
+        label="moved at"
+        className="field num"
+        byId
+        value={at}
+        choices={things}
+        set={setAt}
+      />
       {known ? (
         <Covers answer={answer}>
           {() => (

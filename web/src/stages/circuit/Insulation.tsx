@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Coverage, Instrument } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
+import { Combobox } from "../../ui/Combobox";
 import { Measure } from "../../ui/Measure";
 import { Covers } from "./Covers";
 
@@ -21,13 +22,14 @@ export function Insulation() {
         <span className="label">between conductors</span>
         <div className="flex items-center gap-2">
           {[a, b].map((id, k) => (
-            <input
-              key={k}
+            <Combobox
+              key={k === 0 ? "one" : "other"}
+              label={k === 0 ? "one conductor" : "other conductor"}
               className="field num"
-              list="wires"
-              aria-label={k === 0 ? "one conductor" : "other conductor"}
+              byId
               value={id}
-              onChange={(e) => setPair(k === 0 ? [e.target.value, b] : [a, e.target.value])}
+              choices={view.wires.map((w) => ({ id: w.id, text: w.name }))}
+              set={(to) => setPair(k === 0 ? [to, b] : [a, to])}
             />
           ))}
         </div>

@@ -1,5 +1,10 @@
 import type { OperatingState } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Combobox } from "../../ui/Combobox";
+import { Select } from "../../ui/Select";
+
+/** Stands for all connectors; no connector is called so. */
+const ALL = "*";
 
 /** States in one strip: the key as buttons, what runs besides from a list, unplugging beside them. */
 export function StateStrip() {
@@ -29,42 +34,38 @@ export function StateStrip() {
           </button>
         ))}
       </div>
-      <select
-        aria-label="what runs"
+      <Select
+        label="what runs"
         disabled={busy !== ""}
         className={`${field} max-w-52 ${now && !isKey(now.state) ? "bg-ink text-sheet" : "bg-sheet"}`}
         value={now && !isKey(now.state) ? now.id : ""}
-        onChange={(e) => {
-          const s = others.find((o) => o.id === e.target.value);
+        choices={[
+          { id: "", text: now ? "with something running …" : "as set" },
+          ...others.map((s) => ({ id: s.id, text: s.name })),
+        ]}
+        set={(id) => {
+          const s = others.find((o) => o.id === id);
           if (s) set({ ...s.state, unplugged });
         }}
-      >
-        <option value="">{now ? "with something running …" : "as set"}</option>
-        {others.map((s) => (
-          <option key={s.id} value={s.id}>
-            {s.name}
-          </option>
-        ))}
-      </select>
-      <select
-        aria-label="unplug"
+      />
+      <Combobox
+        label="unplug"
         disabled={busy !== ""}
-        className={`${field} max-w-44 flex-1 bg-sheet ${unplugged.length > 0 ? "border-ochre text-ochre" : ""}`}
+        className={`${field} max-w-44 flex-1 bg-sheet ${unplugged.length > 0 ? "border-ochre placeholder:text-ochre" : ""}`}
+        placeholder={`unplugged: ${unplugged.join(", ") || "none"}`}
+        hint="which connector?"
         value=""
-        onChange={(e) => {
-          const id = e.target.value;
-          if (id === "*") set({ ...view.state, unplugged: [] });
-          else if (id) set({ ...view.state, unplugged: [...unplugged, id] });
+        choices={[
+          ...(unplugged.length > 0 ? [{ id: ALL, text: "plug all in" }] : []),
+          ...view.connectors
+            .filter((c) => !unplugged.includes(c.id))
+            .map((c) => ({ id: c.id, text: `${c.id} ${c.name}` })),
+        ]}
+        set={(id) => {
+          if (id === ALL) set({ ...view.state, unplugged: [] });
+          else set({ ...view.state, unplugged: [...unplugged, id] });
         }}
-      >
-        <option value="">unplugged: {unplugged.join(", ") || "none"}</option>
-        {unplugged.length > 0 && <option value="*">plug all in</option>}
-        {view.connectors.map((c) => (
-          <option key={c.id} value={c.id}>
-            {c.id} {c.name}
-          </option>
-        ))}
-      </select>
+      />
     </fieldset>
   );
 }

@@ -22,7 +22,7 @@ export function Thinking({ body, close }: { body: Record<string, unknown>; close
               key={r.item + r.text}
               className="flex justify-between gap-3 border-b border-rule py-0.5"
             >
-              <span>{r.item ? `if ${r.text}` : "if sound"}</span>
+              <span>{r.item ? `if ${r.text}` : "if nothing is wrong"}</span>
               <span
                 className={`num whitespace-nowrap ${r.differs ? "font-semibold text-copper" : ""}`}
               >

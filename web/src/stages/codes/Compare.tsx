@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, trouble } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Select } from "../../ui/Select";
 
 const clock = (at: string) => at.slice(11, 16);
 
@@ -26,21 +27,18 @@ export function Compare() {
   });
   if (scans.length < 2) return null;
   const choose = (label: string, value: number, set: (n: number) => void) => (
-    <label className="flex items-center gap-2">
-      <span className="label">{label}</span>
-      <select
-        className="field"
-        aria-label={`scan ${label}`}
-        value={value}
-        onChange={(e) => set(Number(e.target.value))}
-      >
-        {scans.map((s) => (
-          <option key={s.number} value={s.number}>
-            {s.number} · {clock(s.at)} · {s.state} · {s.codes} codes
-          </option>
-        ))}
-      </select>
-    </label>
+    <div className="flex items-center gap-2">
+      <Select
+        heading={label}
+        label={`scan ${label}`}
+        value={String(value)}
+        choices={scans.map((s) => ({
+          id: String(s.number),
+          text: `${s.number} · ${clock(s.at)} · ${s.state} · ${s.codes} codes`,
+        }))}
+        set={(number) => set(Number(number))}
+      />
+    </div>
   );
   return (
     <section aria-label="Two scans" className="mt-6">

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Pasted } from "../../api/client";
 import { post, useJob } from "../../api/job";
+import { Combobox } from "../../ui/Combobox";
 
 type Code = Pasted["codes"][number] & { keep: boolean };
 
@@ -73,19 +74,16 @@ export function Paste() {
                   {c.code}
                   {c.failure_type && `-${c.failure_type}`}
                 </span>
-                <select
-                  className="field"
-                  aria-label={`module of ${c.code}`}
+                <Combobox
+                  label={`module of ${c.code}`}
+                  placeholder="which module?"
+                  clears
                   value={c.module}
-                  onChange={(e) => change(i, { module: e.target.value })}
-                >
-                  <option value="">which module?</option>
-                  {(c.could_be.length > 0 ? c.could_be : view.modules.map((m) => m.id)).map((m) => (
-                    <option key={m} value={m}>
-                      {name(m)}
-                    </option>
-                  ))}
-                </select>
+                  choices={(c.could_be.length > 0 ? c.could_be : view.modules.map((m) => m.id)).map(
+                    (id) => ({ id, text: name(id) }),
+                  )}
+                  set={(module) => change(i, { module })}
+                />
                 <label className="flex min-h-11 items-center gap-2">
                   <input
                     type="checkbox"

@@ -1,6 +1,8 @@
 import { useState } from "react";
 import type { Recent } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Combobox } from "../../ui/Combobox";
+import { Select } from "../../ui/Select";
 
 const EVENTS: Record<Recent["event"], string> = {
   work: "work or repair",
@@ -43,37 +45,27 @@ export function RecentField({ recent, set }: { recent: Recent[]; set: (r: Recent
         </ul>
       )}
       <div className="grid grid-cols-[12rem_1fr_auto] gap-3">
-        <select
-          className="field"
-          aria-label="what happened"
+        <Select
+          label="what happened"
           value={event}
-          onChange={(e) => setEvent(e.target.value as Recent["event"])}
-        >
-          {Object.entries(EVENTS).map(([id, text]) => (
-            <option key={id} value={id}>
-              {text}
-            </option>
-          ))}
-        </select>
-        <input
-          className="field"
-          aria-label="where it happened"
-          list="recent-places"
+          choices={(Object.keys(EVENTS) as Recent["event"][]).map((id) => ({
+            id,
+            text: EVENTS[id],
+          }))}
+          set={setEvent}
+        />
+        <Combobox
+          label="where it happened"
           placeholder="place, connector or part: tailgate, C10, A3 …"
+          clears
           value={at}
-          onChange={(e) => setAt(e.target.value)}
+          choices={view.places.map((p) => ({ id: p.id, text: p.name }))}
+          set={setAt}
         />
         <button type="button" className="plain" disabled={!known} onClick={add}>
           Add
         </button>
       </div>
-      <datalist id="recent-places">
-        {view.places.map((p) => (
-          <option key={p.id} value={p.id}>
-            {p.name}
-          </option>
-        ))}
-      </datalist>
     </fieldset>
   );
 }

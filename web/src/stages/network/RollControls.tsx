@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { RollView } from "../../api/client";
 import { useJob, useLive, useRollCallWish } from "../../api/job";
 import { ByHand } from "../../ui/ByHand";
+import { Combobox } from "../../ui/Combobox";
 import { KeyOff } from "../../ui/KeyOff";
 
 /** Starts, pauses, marks and keeps the roll call; moves the harness while it runs. */
@@ -13,7 +14,7 @@ export function RollControls({ roll }: { roll?: RollView }) {
   const [text, setText] = useState("");
   const running = roll?.running ?? false;
   const rounds = roll?.rounds ?? 0;
-  const place = view.places.find((p) => `${p.name} (${p.id})` === at)?.id;
+  const place = at || undefined;
   const marks = roll?.marks.slice(-3) ?? [];
   return (
     <div className="mt-2">
@@ -61,21 +62,17 @@ export function RollControls({ roll }: { roll?: RollView }) {
       <KeyOff />
       {running && (
         <div className="mt-3 flex flex-wrap items-end gap-3">
-          <label className="block w-64">
-            <span className="label block">move the harness at</span>
-            <input
-              className="field w-full"
-              list="roll-places"
-              value={at}
+          <div className="block w-64">
+            <Combobox
+              heading="move the harness at"
+              label="moved at"
               placeholder="place, connector, conductor"
-              onChange={(e) => setAt(e.target.value)}
+              clears
+              value={at}
+              choices={view.places.map((p) => ({ id: p.id, text: p.name }))}
+              set={setAt}
             />
-            <datalist id="roll-places">
-              {view.places.map((p) => (
-                <option key={p.id} value={`${p.name} (${p.id})`} />
-              ))}
-            </datalist>
-          </label>
+          </div>
           {place && <ByHand task={{ kind: "moved", at: place }} state={view.state} flat />}
           {!(place && live.data?.hands) && (
             <form
