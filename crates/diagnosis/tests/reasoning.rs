@@ -325,6 +325,31 @@ fn two_faults_at_once_are_tried_when_one_does_not_explain_it() {
 }
 
 #[test]
+fn what_no_fault_predicts_makes_what_nobody_drew_likelier_and_healthy_readings_do_not_refute_it() {
+    let on = state("rear_washer");
+    let mut bench = Exact::with(&["terminal:C4.7:series:2.2"]);
+    bench.set(&on);
+    let mut evidence = vec![weak_washer()];
+    for red in ["C4.7:cabin", "C4.7:engine", "M7.1", "M7.2"] {
+        evidence.push(volts(&on, red, bench.read(&Probe::volts(red, "BAT.-")).unwrap()));
+    }
+    let explained = of(&alike(&evidence), diagnosis::ELSEWHERE);
+    assert!(explained < 0.05, "{explained}");
+    // A live line where the pump is grounded, and nothing between it and the ground point.
+    evidence.extend([volts(&on, "G6", 9.0), volts(&on, "M7.2", 0.02), volts(&on, "K9.87", 5.0)]);
+    let odd = of(&alike(&evidence), diagnosis::ELSEWHERE);
+    assert!(odd > 5.0 * explained && odd > 0.2, "{explained} {odd}");
+    // What is sound elsewhere in the van says little about it.
+    let park = state("low_beam");
+    for part in ["E13", "E14", "E21"] {
+        let finding = Finding::Effect { part: part.into(), strength: Strength::Normal };
+        evidence.push(Evidence::new(park.clone(), finding));
+    }
+    let after = of(&alike(&evidence), diagnosis::ELSEWHERE);
+    assert!(after > 0.5 * odd, "{odd} {after}");
+}
+
+#[test]
 fn the_reading_that_does_not_fit_is_named() {
     let on = state("rear_washer");
     let mut evidence = vec![

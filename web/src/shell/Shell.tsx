@@ -26,6 +26,10 @@ const SHEETS: Record<string, () => ReactNode> = {
   report: Report,
 };
 
+/** Where a letter is meant for what has the focus, not for the shortcuts. */
+const TYPED_IN =
+  "input, textarea, [role='combobox'], [role='listbox'], [role='menu'], [role='dialog']";
+
 /** The five fixed regions: vitals, stages, sheet, suspects, ledger. */
 export function Shell({ id, stage }: { id: number; stage: string }) {
   const query = useView(id);
@@ -48,7 +52,7 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
   const view = query.data;
   useEffect(() => {
     function key(e: KeyboardEvent) {
-      const typing = e.target instanceof Element && e.target.matches("input, textarea, select");
+      const typing = e.target instanceof Element && e.target.closest(TYPED_IN);
       if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
       const at = "1234567890".indexOf(e.key);
       const next = view?.stages[at];
@@ -87,14 +91,17 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
           actions.isPending ? (actions.variables?.what ?? "") : view.assessing ? "weighing" : ""
         }
         className="print-open grid h-screen overflow-hidden max-md:h-auto max-md:overflow-visible"
-        style={{ gridTemplateRows: "52px minmax(0,1fr) auto" }}
+        style={{
+          gridTemplateRows: "minmax(52px,auto) minmax(0,1fr) auto",
+          gridTemplateColumns: "minmax(0,1fr)",
+        }}
       >
         <Vitals />
         <div
           className={`print-open grid min-h-0 max-md:block ${
             folded
               ? "grid-cols-[136px_minmax(0,1fr)_44px]"
-              : "grid-cols-[136px_minmax(0,1fr)_316px]"
+              : "grid-cols-[136px_minmax(0,1fr)_316px] max-xl:grid-cols-[112px_minmax(0,1fr)_290px]"
           }`}
         >
           <nav

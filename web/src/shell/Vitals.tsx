@@ -20,7 +20,13 @@ function Trend({ values }: { values: number[] }) {
   const at = (v: number) => 24 - ((v - low) / (high - low)) * 20;
   const points = values.map((v, i) => `${i * 3},${at(v).toFixed(1)}`).join(" ");
   return (
-    <svg width="92" height="26" role="img" aria-label="supply voltage over the last minute">
+    <svg
+      width="92"
+      height="26"
+      className="max-xl:hidden"
+      role="img"
+      aria-label="supply voltage over the last minute"
+    >
       <polyline points={points} fill="none" stroke="currentColor" strokeWidth="1.5" />
     </svg>
   );
@@ -47,7 +53,7 @@ export function Vitals() {
   const link = live.data;
   const down = live.error?.message ?? link?.trouble;
   return (
-    <header className="no-print flex items-center gap-7 border-b border-ink px-5 max-md:flex-wrap max-md:gap-x-5 max-md:py-2">
+    <header className="no-print flex items-center gap-7 border-b border-ink px-5 max-xl:gap-4 max-xl:px-3 max-md:flex-wrap max-md:gap-x-5 max-md:py-2">
       <Link to="/" className="leading-tight" title="to the jobs">
         <div className="num text-[12px] text-faint">
           {view.intake.vin || "no VIN"} ·{" "}
@@ -55,7 +61,7 @@ export function Vitals() {
         </div>
         <div className="font-bold">{view.vehicle}</div>
       </Link>
-      <div className="min-w-0 flex-1 leading-tight">
+      <div className="min-w-0 flex-1 leading-tight max-md:order-last max-md:basis-full">
         <div className="text-[12px] text-faint">complaint</div>
         <div className="truncate">{view.intake.complaint || "not taken yet"}</div>
       </div>

@@ -54,9 +54,9 @@ export function Circuit() {
   const here = owner(at);
   const isConnector = view.connectors.some((c) => c.id === here);
   return (
-    <section className="grid h-full min-h-[520px] grid-rows-[auto_minmax(0,1fr)_auto]">
+    <section className="grid h-full min-h-[520px] max-md:min-h-[860px] grid-rows-[auto_minmax(0,1fr)_auto]">
       <div className="px-5 pt-2 pb-1">
-        <div className="flex items-center gap-2 pb-1">
+        <div className="flex items-center gap-2 pb-1 max-md:flex-wrap">
           {before.length > 0 && (
             <button type="button" className="plain" onClick={back} aria-label="sheet before">
               ←

@@ -112,7 +112,7 @@ export function Intake() {
         />
         {FIELDS.map((f) => (
           <label key={f.key}>
-            <span className="label">{f.label}</span>
+            <span className="label block">{f.label}</span>
             <input
               className={`field ${f.key === "vin" ? "num" : ""}`}
               placeholder={f.hint}
@@ -134,7 +134,7 @@ export function Intake() {
           </label>
         ))}
         <label>
-          <span className="label">Odometer, km</span>
+          <span className="label block">Odometer, km</span>
           <input
             className="field num"
             inputMode="numeric"

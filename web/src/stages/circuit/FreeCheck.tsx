@@ -88,7 +88,7 @@ function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
       {wondering && ready && <Thinking body={body} close={() => setWondering(false)} />}
       <section
         aria-label="Free reading"
-        className="grid grid-cols-[6.5rem_1fr_1fr_auto_15rem] items-end gap-3 px-5 pb-2"
+        className="grid grid-cols-[6.5rem_1fr_1fr_auto_15rem] items-end gap-3 px-5 pb-2 max-xl:grid-cols-[6.5rem_1fr_1fr] max-md:grid-cols-2"
       >
         <Select
           heading="read"

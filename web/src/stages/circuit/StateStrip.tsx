@@ -19,7 +19,7 @@ export function StateStrip() {
   const now = view.states.find((s) => bare(s.state) === bare(view.state));
   const field = "min-h-11 min-w-0 border border-ink px-1 text-[13px]";
   return (
-    <fieldset className="flex items-center gap-2" aria-label="operating state">
+    <fieldset className="flex flex-wrap items-center gap-2" aria-label="operating state">
       <div className="flex border border-ink">
         {keys.map((s) => (
           <button

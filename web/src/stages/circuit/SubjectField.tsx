@@ -23,7 +23,7 @@ export function SubjectField({
   choose: (id: string) => void;
 }) {
   return (
-    <div className="min-w-0 flex-1">
+    <div className="min-w-0 flex-1 max-md:basis-full">
       <Combobox
         label="circuit of"
         className="min-h-11 w-full border-b border-rule bg-transparent text-xl font-bold placeholder:text-ink focus:placeholder:text-faint"
