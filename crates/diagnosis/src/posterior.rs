@@ -1,6 +1,6 @@
 //! Weighing: prior times likelihood, over hypotheses, over pairs of them and over repair items.
 
-use crate::evidence::{Evidence, Moment, Present, THERE_BY_CHANCE, TURNS, moments};
+use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, TURNS, moments};
 use crate::left_out::LeftOut;
 use crate::model::{Model, ModelError};
 use crate::number::{At, Readings};
@@ -14,7 +14,7 @@ use std::sync::{Arc, OnceLock};
 pub const CERTAIN: f64 = 0.95;
 /// Share of "not in this vehicle file" before any evidence: cavities exchanged by an earlier repair, what
 /// somebody added, a diagram of another year.
-const ELSEWHERE_PRIOR: f64 = 0.02;
+const ELSEWHERE_PRIOR: f64 = 0.01;
 
 /// Share of what "not in this vehicle file" does that the fault of the file it is most like would not do.
 pub(crate) const UNFORESEEN: f64 = 0.6;
@@ -249,6 +249,8 @@ impl Posterior {
 #[derive(Debug)]
 pub(crate) struct Weighed {
     pub(crate) moments: Vec<Moment>,
+    /// What each adds to what leaves it alone.
+    aside: Vec<Aside>,
     readings: Readings,
     /// What all moments add to each hypothesis: as it is steadily there, as it comes and goes, and to what
     /// is not in the file but much like it.
@@ -265,14 +267,16 @@ impl Weighed {
     }
     /// Of evidence sorted into moments.
     pub(crate) fn of(model: &Model, moments: Vec<Moment>) -> Self {
-        let aside: Vec<[i64; 3]> = moments.iter().map(aside).collect();
+        let came_for = came_for(&moments);
+        let aside: Vec<Aside> =
+            moments.iter().zip(came_for).map(|(m, came_for)| Aside::of(m, came_for)).collect();
         let sum = |h: usize| {
             let of = |sum: [i64; 3], (moment, aside)| plus(sum, adds(moment, h, aside));
             moments.iter().zip(&aside).fold([0; 3], of)
         };
         let all = (0..model.faults.len()).into_par_iter().with_min_len(A_PIECE);
         let sums = all.map(sum).collect();
-        Self { readings: Readings::of(model, &moments), moments, sums }
+        Self { readings: Readings::of(model, &moments), moments, aside, sums }
     }
 
     /// What is believed by all of it but one moment; the moments are not kept.
@@ -283,7 +287,7 @@ impl Weighed {
         without: Option<usize>,
     ) -> Posterior {
         let n = self.sums.len();
-        let left_out = without.map(|k| (&self.moments[k], aside(&self.moments[k])));
+        let left_out = without.map(|k| (&self.moments[k], &self.aside[k]));
         let sum = |h: usize| match &left_out {
             Some((moment, aside)) => plus(self.sums[h], adds(moment, h, aside).map(|x| -x)),
             None => self.sums[h],
@@ -346,31 +350,56 @@ fn plus(a: [i64; 3], b: [i64; 3]) -> [i64; 3] {
     [a[0] + b[0], a[1] + b[1], a[2] + b[2]]
 }
 
-/// What a moment adds to a hypothesis, see [`Weighed::sums`]; `aside` is what it adds to those that leave
-/// it alone.
-fn adds(moment: &Moment, h: usize, aside: &[i64; 3]) -> [i64; 3] {
-    let l = &moment.likelihood;
-    let there = l.there[h];
-    match there == l.away && l.wavering.is_none() {
-        true => *aside,
-        false => [there, l.wavering(h, moment.present), alike(moment, there)].map(steps),
+/// What a moment adds to hypotheses that leave it alone.
+#[derive(Debug)]
+struct Aside {
+    /// See [`Weighed::sums`].
+    adds: [i64; 3],
+    /// It is what the vehicle came for.
+    came_for: bool,
+}
+
+impl Aside {
+    fn of(moment: &Moment, came_for: bool) -> Self {
+        let l = &moment.likelihood;
+        let away = l.away;
+        Self { adds: [away, away, alike(l, away, came_for)].map(steps), came_for }
     }
 }
 
-fn aside(moment: &Moment) -> [i64; 3] {
-    let away = moment.likelihood.away;
-    [away, away, alike(moment, away)].map(steps)
+/// Which moments are what the vehicle came for. Where nobody said so it is the clearest symptom: what some
+/// fault makes most likely against a sound vehicle.
+fn came_for(moments: &[Moment]) -> Vec<bool> {
+    if moments.iter().any(|m| m.complaint) {
+        return moments.iter().map(|m| m.complaint).collect();
+    }
+    let clear = |m: &Moment| {
+        let l = &m.likelihood;
+        steps(l.there.iter().copied().fold(l.away, f64::max) - l.away)
+    };
+    let clear: Vec<i64> = moments.par_iter().map(clear).collect();
+    let most = clear.iter().copied().max().unwrap_or(0);
+    clear.into_iter().map(|c| c == most).collect()
+}
+
+/// What a moment adds to a hypothesis, see [`Weighed::sums`].
+fn adds(moment: &Moment, h: usize, aside: &Aside) -> [i64; 3] {
+    let l = &moment.likelihood;
+    let there = l.there[h];
+    match there == l.away && l.wavering.is_none() {
+        true => aside.adds,
+        false => [there, l.wavering(h, moment.present), alike(l, there, aside.came_for)].map(steps),
+    }
 }
 
 /// Log-likelihood under what is not in the file but much like a fault of it that makes a finding so likely
 /// as `there` says: it often does what that fault does, and for the rest what nobody could know. What the
-/// vehicle came for it does as surely as that fault: whatever is wrong was complained of.
-fn alike(moment: &Moment, there: f64) -> f64 {
-    if moment.complaint {
+/// vehicle came for it does as surely as that fault: whatever is wrong was noticed by that.
+fn alike(l: &Likelihood, there: f64, came_for: bool) -> f64 {
+    if came_for {
         return there;
     }
-    let otherwise = moment.likelihood.elsewhere.exp();
-    ((1.0 - UNFORESEEN) * there.exp() + UNFORESEEN * otherwise).ln()
+    ((1.0 - UNFORESEEN) * there.exp() + UNFORESEEN * l.elsewhere.exp()).ln()
 }
 
 /// Shannon entropy of a distribution, bits; it need not be normalised.
