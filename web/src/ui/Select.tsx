@@ -15,7 +15,6 @@ export function Select<Id extends string>({
   choices,
   disabled = false,
   className = "field",
-  shows,
 }: {
   /** What is chosen, for who cannot see where it stands. */
   label: string;
@@ -26,8 +25,6 @@ export function Select<Id extends string>({
   choices: (Choice & { id: Id })[];
   disabled?: boolean;
   className?: string;
-  /** Shown instead of the choice itself. */
-  shows?: string;
 }) {
   const chosen = choices.find((c) => c.id === value);
   const id = useId();
@@ -44,7 +41,7 @@ export function Select<Id extends string>({
           className={`flex items-center justify-between gap-2 text-left disabled:opacity-45 ${className}`}
         >
           <span className="min-w-0 truncate">
-            <Radix.Value>{shows ?? chosen?.text ?? ""}</Radix.Value>
+            <Radix.Value>{chosen?.text ?? ""}</Radix.Value>
           </span>
           <Radix.Icon className="shrink-0 text-faint">▾</Radix.Icon>
         </Radix.Trigger>

@@ -56,22 +56,17 @@ fn weigh(
     };
     let sound = &p.healthy;
     // Summed in the order of the numbers, whatever the order of the findings.
-    let sorted = |keys: Vec<u32>| {
-        let mut keys = keys;
+    let sorted = |of: &HashMap<u32, Vec<bool>>| {
+        let mut keys: Vec<u32> = of.keys().copied().collect();
         keys.sort_unstable();
         keys
     };
+    let (monitors, modules) = (sorted(&codes), sorted(&answers));
     let verdict = |m: u32| sound.monitor(m as usize);
     let by_bus = |m: u32| model.circuit.software.looks_at(m as usize).is_none();
-    let away = sorted(codes.keys().copied().collect())
-        .into_iter()
-        .map(|m| code(m, verdict(m), by_bus(m)))
-        .chain(
-            sorted(answers.keys().copied().collect())
-                .into_iter()
-                .map(|a| answer(a, sound.answers(a as usize), false)),
-        )
-        .sum::<f64>();
+    let away: f64 = (monitors.iter().map(|m| code(*m, verdict(*m), by_bus(*m))))
+        .chain(modules.iter().map(|a| answer(*a, sound.answers(*a as usize), false)))
+        .sum();
     // What is not in the file leaves each verdict as it is on a sound vehicle, or makes it anything.
     let anything =
         |sound: f64, any: f64| (OTHERWISE * any.exp() + (1.0 - OTHERWISE) * sound.exp()).ln();
@@ -87,19 +82,20 @@ fn weigh(
         };
         answers[&a].iter().map(of).sum::<f64>()
     };
-    let all = sorted(codes.keys().copied().collect()).into_iter().map(of_codes);
     let any: f64 =
-        all.chain(sorted(answers.keys().copied().collect()).into_iter().map(of_answers)).sum();
+        (monitors.iter().map(|m| of_codes(*m))).chain(modules.iter().map(|a| of_answers(*a))).sum();
     let elsewhere = super::unforeseen(away, any);
     // Codes that fail although nothing on a sound vehicle would make them.
-    let failing: Vec<(u32, code::Watched)> = sorted(codes.keys().copied().collect())
-        .into_iter()
+    let failing: Vec<(u32, code::Watched)> = monitors
+        .iter()
+        .copied()
         .filter(|m| codes[m].contains(&true) && sound.monitor(*m as usize) != Verdict::Failed)
         .map(|m| (m, code::Watched::of(model, m as usize, sound)))
         .filter(|(_, watched)| !watched.is_by_bus())
         .collect();
-    let silent: Vec<(u32, answer::Pins)> = sorted(answers.keys().copied().collect())
-        .into_iter()
+    let silent: Vec<(u32, answer::Pins)> = modules
+        .iter()
+        .copied()
         .filter(|a| answers[a].contains(&false) && sound.answers(*a as usize))
         .map(|a| (a, answer::Pins::of(model, a as usize, sound)))
         .collect();

@@ -27,18 +27,16 @@ export function Compare() {
   });
   if (scans.length < 2) return null;
   const choose = (label: string, value: number, set: (n: number) => void) => (
-    <div className="flex items-center gap-2">
-      <Select
-        heading={label}
-        label={`scan ${label}`}
-        value={String(value)}
-        choices={scans.map((s) => ({
-          id: String(s.number),
-          text: `${s.number} · ${clock(s.at)} · ${s.state} · ${s.codes} codes`,
-        }))}
-        set={(number) => set(Number(number))}
-      />
-    </div>
+    <Select
+      heading={label}
+      label={`scan ${label}`}
+      value={String(value)}
+      choices={scans.map((s) => ({
+        id: String(s.number),
+        text: `${s.number} · ${clock(s.at)} · ${s.state} · ${s.codes} codes`,
+      }))}
+      set={(number) => set(Number(number))}
+    />
   );
   return (
     <section aria-label="Two scans" className="mt-6">

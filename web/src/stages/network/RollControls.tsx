@@ -62,7 +62,7 @@ export function RollControls({ roll }: { roll?: RollView }) {
       <KeyOff />
       {running && (
         <div className="mt-3 flex flex-wrap items-end gap-3">
-          <div className="block w-64">
+          <div className="w-64">
             <Combobox
               heading="move the harness at"
               label="moved at"
