@@ -10,6 +10,7 @@ use diagnosis::prior::{Occurs, Recent};
 use serde::Deserialize;
 use standin::{Past, Ports, Setup, Standin};
 use std::path::Path;
+use vehicle::FaultId;
 
 #[derive(Debug, Deserialize)]
 struct DemoJob {
@@ -29,7 +30,7 @@ struct DemoJob {
     occurs: Occurs,
     #[serde(default)]
     recent: Vec<Recent>,
-    faults: Vec<String>,
+    faults: Vec<FaultId>,
     #[serde(default)]
     flexes: bool,
     seed: u64,

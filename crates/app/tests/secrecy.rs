@@ -47,7 +47,7 @@ async fn no_answer_of_the_stand_in_names_its_fault() {
     let text = std::fs::read_to_string(root().join("vehicles/wren.json")).unwrap();
     let setup = Setup {
         vehicle: vehicle::Vehicle::from_json(&text).unwrap(),
-        faults: vec!["terminal:C4.7:constriction:0.72".into()],
+        faults: vec!["terminal:C4.7:constriction:0.72".parse().unwrap()],
         seed: 3,
         vin: "0PMWR22K8NB004417".into(),
         odometer_km: 61_240,

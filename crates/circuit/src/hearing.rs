@@ -129,7 +129,7 @@ impl Hearing {
         let on = |n: NodeId| n != 0 && self.on_line[n] & bit(bus) != 0;
         let branch = |k: usize| on(c.branches[k].from) || on(c.branches[k].to);
         changes.iter().any(|change| match change {
-            Change::Branch(k, _) | Change::Series(k, _) => branch(*k),
+            Change::Branch(k, _) | Change::Series(k, _) | Change::Times(k, _) => branch(*k),
             Change::Bridge(a, b, _) => on(*a) || on(*b),
             Change::Hold(d, _) => c.devices[*d].branches.iter().any(|k| branch(*k)),
             Change::Meter(_) | Change::NoEffect(_) => false,

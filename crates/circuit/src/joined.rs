@@ -49,7 +49,7 @@ impl Joined {
     pub fn is_apart_from(&self, circuit: &Circuit, changes: &[Change]) -> bool {
         let apart = |nodes: [NodeId; 2]| nodes.iter().all(|n| !self.nodes[*n]);
         changes.iter().all(|change| match *change {
-            Change::Branch(k, _) | Change::Series(k, _) => {
+            Change::Branch(k, _) | Change::Series(k, _) | Change::Times(k, _) => {
                 apart([circuit.branches[k].from, circuit.branches[k].to])
             }
             Change::Bridge(a, b, _) => apart([a, b]),

@@ -122,6 +122,29 @@ impl Law {
         Self::Filament { cold: hot / 12.0, knee }
     }
 
+    /// The same with so many times its resistance: of a source, what lies behind its own voltage.
+    #[must_use]
+    pub fn times(self, n: f64) -> Self {
+        match self {
+            Self::Ohms(ohms) => Self::Ohms((ohms * n).clamp(1e-3, OPEN_OHMS)),
+            Self::Source { volts, ohms } => Self::Source { volts, ohms: ohms * n },
+            Self::Limited { volts, ohms, gives, takes } => {
+                Self::Limited { volts, ohms: ohms * n, gives, takes }
+            }
+            Self::Cell { volts, ohms, charging } => {
+                Self::Cell { volts, ohms: ohms * n, charging: charging * n }
+            }
+            Self::Motor { ohms, breakaway, slope } => {
+                Self::Motor { ohms: ohms * n, breakaway, slope }
+            }
+            Self::Constriction { ohms, knee } => Self::Constriction { ohms: ohms * n, knee },
+            Self::Filament { cold, knee } => Self::Filament { cold: cold * n, knee },
+            Self::Junction { saturation, slope, ohms, offset } => {
+                Self::Junction { saturation, slope, ohms: ohms * n, offset }
+            }
+        }
+    }
+
     /// The same with a resistance in series; exact but for filaments and constrictions, whose
     /// cold resistance grows by it.
     #[must_use]

@@ -3,6 +3,7 @@
 use crate::compile::Circuit;
 use crate::fault::Fault;
 use crate::place;
+use vehicle::ItemKind;
 
 /// How much less of it one sees by looking at a whole place than at the thing itself.
 const FROM_AFAR: f64 = 0.5;
@@ -36,22 +37,20 @@ pub fn found_at(circuit: &Circuit, fault: &Fault, at: &str) -> Vec<(Mark, f64)> 
 
 /// Marks of a fault, with the chance that one sees each when looking at the thing itself.
 fn marks(fault: &Fault) -> &'static [(Mark, f64)] {
-    let mut fields = fault.id.split(':');
-    let (what, mode) = (fields.next().unwrap_or(""), fields.nth(1).unwrap_or(""));
-    match (what, mode) {
-        ("wire", "series") => &[(Mark::Damage, 0.3), (Mark::Corrosion, 0.2)],
-        ("wire" | "pair", _) => &[(Mark::Damage, 0.6)],
-        ("terminal", "open") => &[(Mark::PushedBack, 0.7), (Mark::Loose, 0.25)],
-        ("terminal", "constriction") => &[(Mark::Loose, 0.8), (Mark::Corrosion, 0.1)],
-        ("terminal", _) => {
+    match (fault.id.of.kind(), fault.id.mode.as_str()) {
+        (ItemKind::Wire, "series") => &[(Mark::Damage, 0.3), (Mark::Corrosion, 0.2)],
+        (ItemKind::Wire | ItemKind::Pair, _) => &[(Mark::Damage, 0.6)],
+        (ItemKind::Terminal, "open") => &[(Mark::PushedBack, 0.7), (Mark::Loose, 0.25)],
+        (ItemKind::Terminal, "constriction") => &[(Mark::Loose, 0.8), (Mark::Corrosion, 0.1)],
+        (ItemKind::Terminal, _) => {
             &[(Mark::Corrosion, 0.45), (Mark::Loose, 0.35), (Mark::PushedBack, 0.05)]
         }
-        ("connector", "unseated") => &[(Mark::PushedBack, 0.9)],
-        ("connector", "wet") => &[(Mark::Water, 0.7), (Mark::Corrosion, 0.2)],
-        ("connector", _) => &[(Mark::Water, 0.2), (Mark::Damage, 0.2)],
-        ("ground", _) => &[(Mark::Corrosion, 0.5), (Mark::Damage, 0.1)],
-        ("splice", m) if m.starts_with("open") => &[(Mark::Damage, 0.85)],
-        ("splice", _) => &[(Mark::Corrosion, 0.7), (Mark::Damage, 0.1)],
+        (ItemKind::Connector, "unseated") => &[(Mark::PushedBack, 0.9)],
+        (ItemKind::Connector, "wet") => &[(Mark::Water, 0.7), (Mark::Corrosion, 0.2)],
+        (ItemKind::Connector, _) => &[(Mark::Water, 0.2), (Mark::Damage, 0.2)],
+        (ItemKind::Ground, _) => &[(Mark::Corrosion, 0.5), (Mark::Damage, 0.1)],
+        (ItemKind::Splice, m) if m.starts_with("open") => &[(Mark::Damage, 0.85)],
+        (ItemKind::Splice, _) => &[(Mark::Corrosion, 0.7), (Mark::Damage, 0.1)],
         _ => &[(Mark::Damage, 0.05)],
     }
 }

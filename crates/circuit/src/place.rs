@@ -2,7 +2,7 @@
 
 use crate::compile::Circuit;
 use crate::fault::Fault;
-use vehicle::PartKind;
+use vehicle::{Item, ItemKind, PartKind, Point};
 
 /// Whether the vehicle has a place or thing of this name.
 pub fn exists(c: &Circuit, at: &str) -> bool {
@@ -18,12 +18,12 @@ pub fn exists(c: &Circuit, at: &str) -> bool {
 
 /// Whether a thing is a cavity with a terminal in it.
 pub fn is_cavity(c: &Circuit, at: &str) -> bool {
-    let key = at.split_once('.').map(|(id, cavity)| (id.to_owned(), cavity.to_owned()));
+    let key = Point::of(at).key().map(|(owner, no)| (owner.to_owned(), no.to_owned()));
     key.is_some_and(|key| c.terminal_branch.contains_key(&key))
 }
 
 /// Places that a repair item lies in or passes.
-pub fn places<'c>(c: &'c Circuit, item: &str) -> Vec<&'c str> {
+pub fn places<'c>(c: &'c Circuit, item: &Item) -> Vec<&'c str> {
     let v = &c.vehicle;
     let n = &c.names;
     let of_owner = |id: &str| {
@@ -36,69 +36,55 @@ pub fn places<'c>(c: &'c Circuit, item: &str) -> Vec<&'c str> {
             .map(|k| v.wires[k].route.iter().map(String::as_str).collect())
             .unwrap_or_default()
     };
-    match item.split_once(':') {
-        Some(("wire", id)) => route(id),
-        Some(("pair", id)) => {
-            let (a, b) = id.split_once('+').unwrap_or((id, id));
+    match item {
+        Item::Wire(id) => route(id),
+        Item::Pair(a, b) => {
             let here = |p: &&vehicle::Place| p.beside.iter().any(|(x, y)| x == a && y == b);
             v.places.iter().filter(here).map(|p| p.id.as_str()).collect()
         }
-        Some(("terminal", id)) => owner(id).and_then(of_owner).into_iter().collect(),
-        Some(("connector" | "part", id)) => of_owner(id).into_iter().collect(),
-        Some(("ground", id)) => {
-            n.ground(id).map(|k| v.grounds[k].place.as_str()).into_iter().collect()
-        }
-        Some(("splice", id)) => {
-            n.splice(id).map(|k| v.splices[k].place.as_str()).into_iter().collect()
-        }
-        _ => Vec::new(),
+        Item::Terminal(id) => of_owner(Point::of(id).owner).into_iter().collect(),
+        Item::Connector(id) | Item::Part(id) => of_owner(id).into_iter().collect(),
+        Item::Ground(id) => n.ground(id).map(|k| v.grounds[k].place.as_str()).into_iter().collect(),
+        Item::Splice(id) => n.splice(id).map(|k| v.splices[k].place.as_str()).into_iter().collect(),
+        Item::Elsewhere => Vec::new(),
     }
-}
-
-/// The connector or socket of a cavity.
-fn owner(cavity: &str) -> Option<&str> {
-    cavity.split('.').next()
 }
 
 /// Whether a repair item lies at a thing: it is that thing (a terminal by its cavity), a terminal of
 /// that connector, or lies in that place.
-pub fn lies_at(c: &Circuit, item: &str, at: &str) -> bool {
-    let own = match item.split_once(':') {
-        Some(("terminal", id)) => id == at || owner(id) == Some(at),
-        Some(("pair", id)) => id.split('+').any(|wire| wire == at),
-        Some((_, id)) => id == at,
-        None => false,
+pub fn lies_at(c: &Circuit, item: &Item, at: &str) -> bool {
+    let own = match item {
+        Item::Terminal(id) => id == at || Point::of(id).owner == at,
+        Item::Pair(a, b) => a == at || b == at,
+        _ => item.thing() == Some(at),
     };
     own || (c.names.place(at).is_some() && places(c, item).contains(&at))
 }
 
 /// Whether repairing an item mends a fault: its own faults, and of two conductors that are rubbed
 /// through to each other it is enough to renew one.
-pub fn mends(item: &str, fault: &Fault) -> bool {
-    let wire = item.strip_prefix("wire:");
-    let of_pair = fault.repair_item.strip_prefix("pair:");
-    item == fault.repair_item
-        || of_pair.is_some_and(|pair| pair.split('+').any(|w| Some(w) == wire))
+pub fn mends(item: &Item, fault: &Fault) -> bool {
+    let of_pair =
+        |wire: &String| matches!(&fault.repair_item, Item::Pair(a, b) if a == wire || b == wire);
+    *item == fault.repair_item || matches!(item, Item::Wire(id) if of_pair(id))
 }
 
 /// Whether moving the harness can make a fault come and go: contacts, conductors and what leaks
 /// between them; not what fails inside a part.
 pub fn can_move(fault: &Fault) -> bool {
-    !fault.repair_item.starts_with("part:")
+    fault.repair_item.kind() != ItemKind::Part
 }
 
 /// Share of faults of this kind that come and go, before anything is known. What makes contact may lose
 /// and find it again; a filament or a fuse that has burnt through stays so.
 pub fn wavering_share(c: &Circuit, fault: &Fault) -> f64 {
-    let mut fields = fault.id.split(':');
-    let (what, id, mode) =
-        (fields.next().unwrap_or(""), fields.next().unwrap_or(""), fields.next().unwrap_or(""));
-    match what {
-        "terminal" | "connector" => 0.3,
-        "wire" | "pair" => 0.2,
-        "ground" | "splice" => 0.15,
+    let mode = &fault.id.mode;
+    match &fault.id.of {
+        Item::Terminal(_) | Item::Connector(_) => 0.3,
+        Item::Wire(_) | Item::Pair(..) => 0.2,
+        Item::Ground(_) | Item::Splice(_) => 0.15,
         _ if mode.contains("contact") || mode.starts_with("stuck") => 0.15,
-        _ => match c.names.part(id).map(|k| c.vehicle.parts[k].kind) {
+        of => match of.as_part().and_then(|id| c.names.part(id)).map(|k| c.vehicle.parts[k].kind) {
             Some(PartKind::Fuse) => 0.0,
             Some(PartKind::Lamp | PartKind::Battery) => 0.01,
             // Brushes that hang, and let go when someone knocks.
@@ -112,18 +98,21 @@ pub fn wavering_share(c: &Circuit, fault: &Fault) -> f64 {
 
 /// Whether a repair item hangs directly on a thing: a connector or terminal of that part, a
 /// conductor that ends there.
-pub fn touches(c: &Circuit, item: &str, thing: &str) -> bool {
+pub fn touches(c: &Circuit, item: &Item, thing: &str) -> bool {
     let v = &c.vehicle;
     let of_part = |connector: &str| {
         let k = c.names.connector(connector);
         k.is_some_and(|k| v.connectors[k].part.as_deref() == Some(thing))
     };
-    match item.split_once(':') {
-        Some(("terminal", id)) => owner(id).is_some_and(of_part),
-        Some(("connector", id)) => of_part(id),
-        Some(("wire", id)) => c.names.wire(id).is_some_and(|k| {
+    match item {
+        Item::Terminal(id) => of_part(Point::of(id).owner),
+        Item::Connector(id) => of_part(id),
+        Item::Wire(id) => c.names.wire(id).is_some_and(|k| {
             let w = &v.wires[k];
-            let at = |end: &str| owner(end).is_some_and(|o| o == thing || of_part(o));
+            let at = |end: &str| {
+                let owner = Point::of(end).owner;
+                owner == thing || of_part(owner)
+            };
             at(&w.from) || at(&w.to)
         }),
         _ => false,

@@ -91,6 +91,12 @@ impl Circuit {
         let grows = |k: BranchId, r: f64| matches!(healthy.laws[k], Law::Ohms(old) if r >= old);
         changes.iter().all(|change| match *change {
             Change::Series(k, r) => healthy.peak_amps[k] * r < volts,
+            // Less resistance lets no current flow where there was none at all.
+            Change::Times(k, n) => {
+                let b = &self.branches[k];
+                n > 1.0 && matches!(healthy.laws[k], Law::Ohms(r) if healthy.peak_amps[k] * r * (n - 1.0) < volts)
+                    || healthy.peak_volts[b.from] < volts && healthy.peak_volts[b.to] < volts
+            }
             Change::Branch(k, Law::Ohms(r)) => grows(k, r) && healthy.peak_amps[k] * r < volts,
             Change::Branch(k, Law::Constriction { ohms, knee }) => {
                 grows(k, ohms)
@@ -105,13 +111,31 @@ impl Circuit {
     }
 }
 
+/// How the law that a branch has in its state is altered.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Altered {
+    /// A resistance in series, ohms.
+    Series(f64),
+    /// So many times its resistance.
+    Times(f64),
+}
+
+impl Altered {
+    pub(crate) fn of(self, law: Law) -> Law {
+        match self {
+            Self::Series(ohms) => law.in_series(ohms),
+            Self::Times(n) => law.times(n),
+        }
+    }
+}
+
 struct Run<'a> {
     circuit: &'a Circuit,
     state: &'a OperatingState,
     own_plan: Option<Plan>,
     extras: Vec<Extra>,
     fixed: BTreeMap<BranchId, Law>,
-    series: BTreeMap<BranchId, f64>,
+    altered: BTreeMap<BranchId, Altered>,
     held: BTreeMap<usize, u8>,
     factor: Factor,
     out: Solution,
@@ -125,7 +149,7 @@ impl<'a> Run<'a> {
         extra: Option<Extra>,
     ) -> Self {
         let mut fixed = BTreeMap::new();
-        let mut series = BTreeMap::new();
+        let mut altered = BTreeMap::new();
         let mut held = BTreeMap::new();
         let mut extras: Vec<Extra> = extra.into_iter().collect();
         let mut no_effect = BTreeSet::new();
@@ -135,7 +159,10 @@ impl<'a> Run<'a> {
                     fixed.insert(branch, law);
                 }
                 Change::Series(branch, ohms) => {
-                    series.insert(branch, ohms);
+                    altered.insert(branch, Altered::Series(ohms));
+                }
+                Change::Times(branch, n) => {
+                    altered.insert(branch, Altered::Times(n));
                 }
                 Change::Hold(device, mode) => {
                     held.insert(device, mode);
@@ -169,7 +196,7 @@ impl<'a> Run<'a> {
             own_plan,
             extras,
             fixed,
-            series,
+            altered,
             held,
             factor: Factor::default(),
             out: Solution {
@@ -267,8 +294,8 @@ impl<'a> Run<'a> {
                 }
                 (None, _) => branch.law,
             };
-            out.laws.push(match self.series.get(&k) {
-                Some(ohms) => law.in_series(*ohms),
+            out.laws.push(match self.altered.get(&k) {
+                Some(how) => how.of(law),
                 None => law,
             });
         }

@@ -122,8 +122,10 @@ fn loads_draw_what_their_ratings_say() {
     let motor = json!({"type": "motor", "plus": "1", "minus": "2", "winding_ohms": 0.8, "rated_volts": 12, "rated_amps": 4, "breakaway_amps": 0.7, "effect": "e"});
     let c = across("motor", motor, 0.001, json!({}));
     near(read(&c, json!({}), &[], CONDUCTOR_OF_X, ""), 3.98, 1e-2);
-    let blocked = fault::all(&c).into_iter().find(|f| f.id.contains(":blocked")).unwrap();
-    near(read(&c, json!({}), &[&blocked.id], CONDUCTOR_OF_X, ""), 12.0 / 0.829, 2e-2);
+    let blocked = fault::all(&c).into_iter().find(|f| f.id.mode == "blocked").unwrap();
+    near(read(&c, json!({}), &[&blocked.id.to_string()], CONDUCTOR_OF_X, ""), 12.0 / 0.829, 2e-2);
+    // With a dry bearing it draws 2.5 times its rating: 10 A at 12 V, and 0.03 Ohm on the way takes little.
+    near(read(&c, json!({}), &["part:X:drags:2.5"], CONDUCTOR_OF_X, ""), 9.97, 2e-2);
     // An LED chain of 3 V behind 450 Ohm: (12 - 3) / 450 = 20 mA.
     let led = json!({"type": "led_lamp", "plus": "1", "minus": "2", "forward_volts": 3, "ohms": 450, "rated_amps": 0.02, "effect": "e"});
     near(
@@ -220,6 +222,11 @@ fn sensors_follow_their_stimulus() {
     let c = across("sensor", ntc, 1270.0, stimuli("t", 80.0));
     near(volts(&c, json!({}), "MID"), 6.0, 5e-3);
     near(volts(&c, json!({"stimuli": {"t": 25.0}}), "MID"), 12.0 * 10.0 / 11.27, 3e-3);
+    // Grown old it has 1.7 times its resistance at any temperature: 12 x 1270 / (1270 + 1.7 x 1270) = 4.444,
+    // and cold 12 x 17000 / 18270 = 11.166 V across it.
+    let old = ["part:X:drifted:1.7"];
+    near(read(&c, json!({}), &old, "MID", "G"), 12.0 - 12.0 / 2.7, 5e-3);
+    near(read(&c, json!({"stimuli": {"t": 25.0}}), &old, "MID", "G"), 11.166, 3e-3);
     // A table between 50 (130 Ohm) and 100 (20 Ohm): 75 gives 75 Ohm.
     let level = json!({"type": "table_sensor", "a": "1", "b": "2", "stimulus": "l", "table": [[0, 280], [50, 130], [100, 20]]});
     near(volts(&across("sensor", level, 75.0, stimuli("l", 75.0)), json!({}), "MID"), 6.0, 5e-3);
@@ -295,7 +302,7 @@ fn drivers_switch_sense_and_protect_themselves() {
     near(volts(&high(1.0), on(), "A1.P"), 0.0, 1e-1);
     // Its own failures: an output that does not switch off, and one that does not switch on.
     let all = fault::all(&high(12.0));
-    let own = |mode: &str| all.iter().find(|f| f.id.contains(mode)).unwrap().id.clone();
+    let own = |mode: &str| all.iter().find(|f| f.id.mode.contains(mode)).unwrap().id.to_string();
     assert!(read(&high(12.0), json!({}), &[&own("driver_shorted")], "A1.P", "G") > 11.0);
     near(read(&high(12.0), on(), &[&own("driver_open")], "A1.P", "G"), 0.0, 1e-1);
 }

@@ -7,6 +7,7 @@ use common::{state, wren};
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, LazyLock};
+use vehicle::Item;
 
 static WREN: LazyLock<Arc<Circuit>> = LazyLock::new(|| Arc::new(wren()));
 
@@ -14,21 +15,22 @@ static WREN: LazyLock<Arc<Circuit>> = LazyLock::new(|| Arc::new(wren()));
 fn an_id_makes_the_same_fault_again() {
     let c = &WREN;
     let all = fault::all(c);
-    let ids: BTreeSet<&str> = all.iter().map(|f| f.id.as_str()).collect();
+    let ids: BTreeSet<String> = all.iter().map(|f| f.id.to_string()).collect();
     assert_eq!(ids.len(), all.len(), "ids are unique");
     for f in &all {
-        let again = fault::by_id(c, &f.id).unwrap();
+        let again = fault::by_id(c, &f.id.to_string()).unwrap();
         assert_eq!(&again, f);
         assert!(f.prior.is_finite() && f.prior > 0.0, "{} {}", f.id, f.prior);
         // Of two conductors of which one is ground, the other one is repaired.
-        let of_pair = f.id.starts_with("pair:") && f.repair_item.starts_with("wire:");
-        let named = f.id.split([':', '+']).any(|x| f.repair_item == format!("wire:{x}"));
-        let own = f.id.starts_with(&f.repair_item) || of_pair && named;
+        let of_pair = |a: &str, b: &str| [a, b].map(Item::wire).contains(&f.repair_item);
+        let own = f.id.of == f.repair_item || matches!(&f.id.of, Item::Pair(a, b) if of_pair(a, b));
         assert!(own, "{} {}", f.id, f.repair_item);
         assert!(f.text.contains(": "), "{}", f.text);
         for change in &f.changes {
             match change {
-                Change::Branch(k, _) | Change::Series(k, _) => assert!(*k < c.branches.len()),
+                Change::Branch(k, _) | Change::Series(k, _) | Change::Times(k, _) => {
+                    assert!(*k < c.branches.len());
+                }
                 Change::Bridge(a, b, r) => {
                     assert!(*a < c.nodes && *b < c.nodes && a != b && *r > 0.0, "{}", f.id);
                 }
@@ -46,9 +48,8 @@ fn everything_that_can_break_does() {
     let v = &c.vehicle;
     let mut modes: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     for f in fault::all(c) {
-        let fields: Vec<&str> = f.id.split(':').collect();
-        let mode = fields[2].split(['-', '@']).next().unwrap().to_owned();
-        modes.entry(format!("{}:{}", fields[0], fields[1])).or_default().insert(mode);
+        let mode = f.id.mode.split(['-', '@']).next().unwrap().to_owned();
+        modes.entry(f.id.of.to_string()).or_default().insert(mode);
     }
     let has = |what: &str, mode: &str| modes.get(what).is_some_and(|m| m.contains(mode));
     for w in &v.wires {
@@ -190,7 +191,7 @@ proptest! {
 fn rates() -> BTreeMap<String, f64> {
     let mut of_item: BTreeMap<String, f64> = BTreeMap::new();
     for f in fault::all(&WREN) {
-        *of_item.entry(f.repair_item).or_default() += f.prior;
+        *of_item.entry(f.repair_item.to_string()).or_default() += f.prior;
     }
     of_item
 }

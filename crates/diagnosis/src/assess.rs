@@ -7,7 +7,7 @@ use crate::evidence::{Evidence, Finding, Strength};
 use crate::gate::{self, Gate};
 use crate::ledger::Case;
 use crate::left_out::LeftOut;
-use crate::model::{ELSEWHERE, Model, ModelError};
+use crate::model::{Model, ModelError};
 use crate::next::{self, Ask, Beside, Check, Fit};
 use crate::odd;
 use crate::own::{self, Own};
@@ -22,6 +22,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use utoipa::ToSchema;
+use vehicle::Item;
 
 /// Probability from which on a module at the head must pass its gate.
 const GATED: f64 = 0.3;
@@ -48,7 +49,7 @@ pub struct Assessment {
     /// Ranked suspects.
     pub suspects: Vec<Suspect>,
     /// Probability of every repair item above one in a thousand.
-    pub halos: BTreeMap<String, f64>,
+    pub halos: BTreeMap<Item, f64>,
     /// Pieces of evidence weighed.
     pub weighed: usize,
     /// Uncertainty left, bits.
@@ -92,7 +93,7 @@ pub struct Assessment {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Certain {
     /// Repair item.
-    pub item: String,
+    pub item: Item,
     /// In words.
     pub text: String,
     /// Any one piece of evidence could be wrong, and it would still lead by far.
@@ -118,7 +119,7 @@ pub struct HangsOn {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Alike {
     /// Repair item.
-    pub item: String,
+    pub item: Item,
     /// In words.
     pub text: String,
 }
@@ -205,7 +206,7 @@ pub fn assess(
         out.beside = next::beside(&ask, BESIDE);
         let ranked = now.items.iter().zip(&model.items);
         out.halos = ranked.filter(|(p, _)| **p > SHOWN).map(|(p, i)| (i.clone(), *p)).collect();
-        if let Some(module) = model.items[top].strip_prefix("part:").filter(|_| p > GATED) {
+        if let Some(module) = model.items[top].as_part().filter(|_| p > GATED) {
             out.gate = gate::gate(model, &still, &now, module)?;
         }
         out.odd = odd::odd_one_out(model, &still, &now, left_out).map(|o| OddOne {
@@ -216,13 +217,14 @@ pub fn assess(
         });
     }
     let left = searching || trouble_left(case, &out.judged);
-    out.certain = (left && p > next::CERTAIN && model.items[top] != ELSEWHERE).then(|| Certain {
-        item: model.items[top].clone(),
-        text: model.item_text(&model.items[top]),
-        proven: left_out.proves(top),
-        exhausted: out.next.is_empty(),
-        hangs_on: hangs_on(model, case, &still, &now, left_out, top),
-    });
+    out.certain =
+        (left && p > next::CERTAIN && model.items[top] != Item::Elsewhere).then(|| Certain {
+            item: model.items[top].clone(),
+            text: model.item_text(&model.items[top]),
+            proven: left_out.proves(top),
+            exhausted: out.next.is_empty(),
+            hangs_on: hangs_on(model, case, &still, &now, left_out, top),
+        });
     out.weighed = still.len();
     out.entropy_bits = posterior::entropy(&now.items);
     out.unexplained = left && now.items[model.items.len() - 1] > UNEXPLAINED;

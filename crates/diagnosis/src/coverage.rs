@@ -9,7 +9,7 @@ use circuit::{Change, Circuit, Instrument, Probe};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Element, KeyPosition, OperatingState, PartKind};
+use vehicle::{Element, Item, KeyPosition, OperatingState, PartKind};
 
 /// A substitution worth weighing.
 #[derive(Debug, Clone, PartialEq)]
@@ -24,7 +24,7 @@ pub(crate) enum Offer {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Share {
     /// Repair item.
-    pub item: String,
+    pub item: Item,
     /// In words.
     pub text: String,
     /// Probability, 0 to 1.
@@ -347,7 +347,7 @@ pub(crate) fn offers(
     let v = &model.circuit.vehicle;
     let sockets = |id: &str| model.circuit.terminal_branch.keys().any(|(c, _)| c == id);
     let parts = posterior.ranking().into_iter().filter_map(|(item, p)| {
-        let id = model.items[item].strip_prefix("part:")?;
+        let id = model.items[item].as_part()?;
         let kind = v.parts.get(model.circuit.part(id)?)?.kind;
         // What sits in a socket is swapped in a moment, and a lamp is; a module is not swapped to see.
         let quick = sockets(id) || kind == PartKind::Lamp;

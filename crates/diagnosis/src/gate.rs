@@ -14,7 +14,7 @@ use circuit::{Circuit, Instrument, Probe};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Element, OperatingState, SignalSource};
+use vehicle::{Element, Item, OperatingState, SignalSource};
 
 /// How a point stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
@@ -85,8 +85,8 @@ pub struct Gate {
 }
 
 /// Whether a repair item is a module.
-pub fn is_module(circuit: &Circuit, item: &str) -> bool {
-    let part = item.strip_prefix("part:").and_then(|id| circuit.part(id));
+pub fn is_module(circuit: &Circuit, item: &Item) -> bool {
+    let part = item.as_part().and_then(|id| circuit.part(id));
     part.is_some_and(|p| circuit.vehicle.parts[p].module.is_some())
 }
 
@@ -146,7 +146,7 @@ pub fn gate(
     let contacts: BTreeSet<String> =
         feeds.into_iter().filter_map(|pin| cavity(c, at, pin)).collect();
     points.extend(contacts.into_iter().map(|cavity| contact(evidence, cavity)));
-    let own = model.item(&format!("part:{module}"));
+    let own = model.item(&Item::part(module));
     let nearly_certain = own.is_some_and(|own| posterior.items[own] > CERTAIN);
     let mut kept = Vec::new();
     for mut point in points {

@@ -6,6 +6,7 @@
 
 use circuit::Fault;
 use std::collections::HashMap;
+use vehicle::Item;
 
 /// How unsure a fault without a number is of what it does, as a share: the parts' tolerance.
 pub(crate) const NO_NUMBER: f64 = 0.08;
@@ -31,20 +32,26 @@ pub struct Grids {
     pub at: Vec<f64>,
     /// Hypotheses of each grid, numbers rising.
     pub members: Vec<Vec<usize>>,
-}
-
-/// A fault's id without its number, and the number.
-fn parts(fault: &Fault) -> Option<(&str, f64)> {
-    let (head, number) = fault.id.rsplit_once(':').filter(|(h, _)| h.matches(':').count() == 2)?;
-    Some((head, number.parse().ok()?))
+    /// The hypothesis with the same number at the other end of the same conductor.
+    other_end: HashMap<usize, usize>,
 }
 
 /// How unsure a fault is of what it does where its grid is not at hand.
 pub fn share_of(fault: &Fault) -> f64 {
-    if parts(fault).is_some() { SOME_NUMBER } else { NO_NUMBER }
+    if fault.id.number.is_some() { SOME_NUMBER } else { NO_NUMBER }
 }
 
+/// Standard deviation of a spot that may lie anywhere between two ends, as a share of what lies between.
+const ANYWHERE: f64 = 0.289;
+
 impl Grids {
+    /// How unsure a hypothesis is of a value because the spot lies anywhere between the ends of its
+    /// conductor, one standard deviation; `value` is what is predicted under each.
+    pub fn along(&self, h: usize, value: impl Fn(usize) -> f64) -> f64 {
+        let apart = self.other_end.get(&h).map(|other| (value(h) - value(*other)).abs());
+        apart.filter(|apart| apart.is_finite()).map_or(0.0, |apart| ANYWHERE * apart)
+    }
+
     /// How far any number of a grid moves something; `moved` says how far one of them does. Where the
     /// last number does hardly more than the one before it, that is all there is.
     pub fn furthest(&self, grid: usize, moved: impl Fn(usize) -> f64) -> f64 {
@@ -85,12 +92,13 @@ impl Grids {
     /// Of hypotheses in their order.
     pub fn of(faults: &[Fault]) -> Self {
         let mut grids = Self { share: faults.iter().map(share_of).collect(), ..Self::default() };
-        let mut known: HashMap<&str, usize> = HashMap::new();
+        let mut known: HashMap<(&Item, &str), usize> = HashMap::new();
         let mut numbers = vec![0.0; faults.len()];
         for (h, fault) in faults.iter().enumerate() {
-            grids.of.push(parts(fault).map(|(head, number)| {
+            grids.of.push(fault.id.number.map(|number| {
                 numbers[h] = number;
-                let grid = *known.entry(head).or_insert(grids.members.len());
+                let grid =
+                    *known.entry((&fault.id.of, &fault.id.mode)).or_insert(grids.members.len());
                 if grid == grids.members.len() {
                     grids.members.push(Vec::new());
                 }
@@ -98,6 +106,7 @@ impl Grids {
                 grid
             }));
         }
+        grids.other_end = ends(faults);
         grids.at = numbers.iter().map(|n: &f64| if *n > 0.0 { n.ln() } else { 0.0 }).collect();
         for members in &mut grids.members {
             members.sort_by(|a, b| numbers[*a].total_cmp(&numbers[*b]));
@@ -115,18 +124,37 @@ impl Grids {
     }
 }
 
+/// Hypotheses that a conductor is chafed at one end with those that it is at the other.
+fn ends(faults: &[Fault]) -> HashMap<usize, usize> {
+    let key = |f: &Fault| Some((f.id.of.clone(), f.id.number?.to_bits()));
+    let at = |mode: &'static str| faults.iter().enumerate().filter(move |(_, f)| f.id.mode == mode);
+    let near: HashMap<_, usize> = at("ground").filter_map(|(h, f)| Some((key(f)?, h))).collect();
+    let both = at("ground_far").filter_map(|(h, f)| Some((h, *near.get(&key(f)?)?)));
+    both.flat_map(|(far, near)| [(far, near), (near, far)]).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
 
     fn fault(id: &str) -> Fault {
         Fault {
-            id: id.to_owned(),
-            repair_item: String::new(),
+            id: id.parse().unwrap(),
+            repair_item: vehicle::Item::Elsewhere,
             prior: 1.0,
             text: String::new(),
             changes: Vec::new(),
         }
+    }
+
+    #[test]
+    fn a_chafed_spot_may_lie_between_the_ends_that_were_tried() {
+        let ids =
+            ["wire:1:ground:2", "wire:1:ground:5", "wire:1:ground_far:2", "wire:2:ground_far:2"];
+        let faults: Vec<Fault> = ids.iter().map(|id| fault(id)).collect();
+        let grids = Grids::of(&faults);
+        let along = |h| grids.along(h, |h| [1.0, 9.0, 2.0, 9.0][h]);
+        assert_eq!([0, 1, 2, 3].map(along), [ANYWHERE, 0.0, ANYWHERE, 0.0]);
     }
 
     #[test]

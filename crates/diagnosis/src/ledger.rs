@@ -15,7 +15,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{KeyPosition, OperatingState};
+use vehicle::{Item, KeyPosition, OperatingState};
 
 /// Identity and complaint.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -187,7 +187,7 @@ pub enum Entry {
     /// The repair.
     Repaired {
         /// Repair item.
-        item: String,
+        item: Item,
         /// What was done.
         text: String,
         /// The probability it had.
@@ -253,7 +253,7 @@ pub struct Repair {
     /// Number of its entry.
     pub number: u64,
     /// Repair item.
-    pub item: String,
+    pub item: Item,
     /// What was done.
     pub text: String,
     /// The probability it had.
@@ -473,7 +473,7 @@ impl Case {
 
     /// What weighs before evidence; `confirmed` is what this shop has found before, `workshop` what it has
     /// settled.
-    pub fn known(&self, confirmed: BTreeMap<String, u32>, workshop: Workshop) -> prior::Known {
+    pub fn known(&self, confirmed: BTreeMap<Item, u32>, workshop: Workshop) -> prior::Known {
         prior::Known {
             recent: self.intake.recent.clone(),
             occurs: self.intake.occurs,

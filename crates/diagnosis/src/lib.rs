@@ -43,7 +43,7 @@ pub use assess::{Assessment, assess};
 pub use cache::Cache;
 pub use evidence::{Evidence, Finding, Present, Strength};
 pub use left_out::LeftOut;
-pub use model::{ELSEWHERE, Model, ModelError};
+pub use model::{Model, ModelError};
 pub use odd::{Odd, odd_one_out};
 pub use posterior::{Posterior, entropy};
 pub use prior::{Known, Priors};

@@ -25,7 +25,7 @@ use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 use thiserror::Error;
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{Item, OperatingState, Vehicle};
 
 /// Why something could not be reasoned about.
 #[derive(Debug, Error)]
@@ -178,7 +178,7 @@ pub struct Model {
     /// All hypotheses.
     pub faults: Vec<Fault>,
     /// Repair items, in order of first appearance; the last is "not in this file".
-    pub items: Vec<String>,
+    pub items: Vec<Item>,
     /// Item of each hypothesis.
     pub item_of: Vec<usize>,
     /// Which hypotheses are the same fault with another number.
@@ -205,9 +205,6 @@ impl Drop for Model {
     }
 }
 
-/// The item that stands for everything the vehicle file does not hold.
-pub const ELSEWHERE: &str = "elsewhere";
-/// Hypotheses solved ahead before looking whether somebody waits: some tens of milliseconds.
 const PIECE: usize = 2048;
 /// Vehicles drawn within tolerance to learn how far sound readings scatter.
 const DRAWN: u64 = 8;
@@ -250,8 +247,8 @@ impl Model {
         }
         let circuit = Arc::new(Circuit::new(vehicle)?);
         let faults = fault::all(&circuit);
-        let mut items: Vec<String> = Vec::new();
-        let mut number: HashMap<&str, usize> = HashMap::new();
+        let mut items: Vec<Item> = Vec::new();
+        let mut number: HashMap<&Item, usize> = HashMap::new();
         let mut item_of = Vec::new();
         for f in &faults {
             item_of.push(*number.entry(&f.repair_item).or_insert_with(|| {
@@ -260,7 +257,7 @@ impl Model {
             }));
         }
         drop(number);
-        items.push(ELSEWHERE.to_owned());
+        items.push(Item::Elsewhere);
         let mut variants = vec![Vec::new(); items.len()];
         for (h, item) in item_of.iter().enumerate() {
             variants[*item].push(h);
@@ -555,8 +552,8 @@ impl Model {
     }
 
     /// Number of a repair item.
-    pub fn item(&self, id: &str) -> Option<usize> {
-        self.items.iter().position(|x| x == id)
+    pub fn item(&self, item: &Item) -> Option<usize> {
+        self.items.iter().position(|x| x == item)
     }
 
     /// What two hypotheses at once predict for a state, for one pair after the other, from the cache
@@ -664,12 +661,8 @@ impl Model {
     }
 
     /// Text of an item.
-    pub fn item_text(&self, item: &str) -> String {
-        if item == ELSEWHERE {
-            "Not in this vehicle file".to_owned()
-        } else {
-            fault::item_text(&self.circuit, item)
-        }
+    pub fn item_text(&self, item: &Item) -> String {
+        fault::item_text(&self.circuit, item)
     }
 }
 

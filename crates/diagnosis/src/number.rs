@@ -303,9 +303,13 @@ impl Taken<'_> {
         let cell = Cell::of(grids.cell(h)?);
         let curve = self.curve(grids, h, near, &cell)?;
         let l = &self.moment.likelihood;
+        let along = grids.along(h, |h| self.predicted(h));
         let both =
             |log: f64| [log, l.while_wavering(log, self.moment.present)].map(|log| log as f32);
-        let log = |j: usize| both(self.log(curve.value(cell.at(j)), cell.step));
+        let log = |j: usize| {
+            let (value, off) = curve.value(cell.at(j));
+            both(self.log((value, off.hypot(along)), cell.step))
+        };
         Some((0..cell.count).map(log).chain([both(l.there[h])]).collect())
     }
 

@@ -2,11 +2,12 @@
 
 use crate::evidence::Evidence;
 use crate::left_out::LeftOut;
-use crate::model::{ELSEWHERE, Model};
+use crate::model::Model;
 use crate::posterior::Posterior;
 use crate::words;
 use serde::Serialize;
 use utoipa::ToSchema;
+use vehicle::Item;
 
 /// A piece of evidence that does not fit the rest.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -16,7 +17,7 @@ pub struct Odd {
     /// What it says, in words.
     pub text: String,
     /// Repair item that explains the rest.
-    pub item: String,
+    pub item: Item,
     /// In words.
     pub item_text: String,
     /// Its probability without the odd piece, 0 to 1.
@@ -43,7 +44,7 @@ pub fn odd_one_out(
     for (moment, without) in posterior.moments.iter().zip(&left_out.without) {
         let [piece] = moment.pieces[..] else { continue };
         let (top, probability) = without.ranking()[0];
-        if model.items[top] == ELSEWHERE || probability < EXPLAINED {
+        if model.items[top] == Item::Elsewhere || probability < EXPLAINED {
             continue;
         }
         // What leads with everything weighed may well be at ease with it.

@@ -4,7 +4,7 @@
 mod conspicuous;
 
 use crate::evidence::{Evidence, Finding, Strength};
-use crate::model::{ELSEWHERE, Model};
+use crate::model::Model;
 use crate::workshop::Workshop;
 use circuit::fault::rates;
 use circuit::place;
@@ -13,6 +13,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
+use vehicle::{Item, ItemKind};
 
 /// What happened to a place or a thing lately.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -54,7 +55,7 @@ pub enum Occurs {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct Adjusted {
     /// Repair item.
-    pub item: String,
+    pub item: Item,
     /// Times likelier than the model has it, from 0.01 to 100.
     pub factor: f64,
     /// Why.
@@ -69,7 +70,7 @@ pub struct Known {
     /// How often it shows.
     pub occurs: Occurs,
     /// Confirmed causes of closed jobs on this kind of vehicle: repair item and how often.
-    pub confirmed: BTreeMap<String, u32>,
+    pub confirmed: BTreeMap<Item, u32>,
     /// The technician's own weights.
     pub adjusted: Vec<Adjusted>,
     /// The parts whose effects are all that was complained of: what takes much else with it would have
@@ -146,7 +147,9 @@ impl Priors {
     /// With what is known.
     pub fn new(model: &Model, known: &Known) -> Self {
         let mut why: BTreeMap<usize, Vec<Weight>> = BTreeMap::new();
-        for (k, item) in model.items.iter().enumerate().filter(|(_, item)| *item != ELSEWHERE) {
+        for (k, item) in
+            model.items.iter().enumerate().filter(|(_, item)| **item != Item::Elsewhere)
+        {
             let list = weights(model, known, item);
             if !list.is_empty() {
                 why.insert(k, list);
@@ -210,10 +213,10 @@ impl Priors {
     }
 }
 
-fn weights(model: &Model, known: &Known, item: &str) -> Vec<Weight> {
+fn weights(model: &Model, known: &Known, item: &Item) -> Vec<Weight> {
     let c = &model.circuit;
     let mut out = Vec::new();
-    let kind = item.split(':').next().unwrap_or("");
+    let kind = item.kind();
     for r in &known.recent {
         let is_place = c.names.place(&r.at).is_some();
         let touched =
@@ -221,12 +224,15 @@ fn weights(model: &Model, known: &Known, item: &str) -> Vec<Weight> {
         if !touched {
             continue;
         }
-        let contact = matches!(kind, "terminal" | "connector" | "ground" | "splice");
+        let contact = matches!(
+            kind,
+            ItemKind::Terminal | ItemKind::Connector | ItemKind::Ground | ItemKind::Splice
+        );
         let (factor, text) = match r.event {
             Event::Work if is_place => (WORKED_NEAR, "work was done here lately"),
             Event::Work => (WORKED_ON, "was worked on lately"),
             Event::Water if contact => (WATER, "water was here"),
-            Event::Crash if kind != "part" => (CRASH, "was hit"),
+            Event::Crash if kind != ItemKind::Part => (CRASH, "was hit"),
             Event::Water | Event::Crash => continue,
         };
         out.push(Weight { factor, text: format!("{text} ({})", r.at) });
@@ -244,7 +250,7 @@ fn weights(model: &Model, known: &Known, item: &str) -> Vec<Weight> {
             text: format!("this shop has found it {n} times on this kind of vehicle"),
         });
     }
-    for a in known.adjusted.iter().filter(|a| a.item == item) {
+    for a in known.adjusted.iter().filter(|a| a.item == *item) {
         out.push(Weight { factor: a.factor.clamp(0.01, 100.0), text: a.reason.clone() });
     }
     out

@@ -13,12 +13,13 @@ use circuit::place;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
+use vehicle::{Item, ItemKind};
 
 /// A repair item that causes some or all of the symptoms.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct SharedItem {
     /// Repair item.
-    pub item: String,
+    pub item: Item,
     /// In words.
     pub text: String,
     /// How many of the symptoms it would cause at once.
@@ -153,7 +154,7 @@ fn places(model: &Model, causes: &[Vec<bool>]) -> Vec<SharedPlace> {
         let mut here = std::collections::BTreeSet::new();
         for (h, _) in of_symptom.iter().enumerate().filter(|(_, c)| **c) {
             let item = &model.faults[h].repair_item;
-            if !item.starts_with("part:") {
+            if item.kind() != ItemKind::Part {
                 here.extend(place::places(&model.circuit, item));
             }
         }

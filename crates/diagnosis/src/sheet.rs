@@ -14,7 +14,7 @@ use circuit::{Sweep, fault};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState, Point};
 use walk::{Harness, owner};
 
 /// A point of a part on the sheet.
@@ -163,11 +163,11 @@ pub fn sheet(model: &Model, wanted: &Wanted<'_>) -> Option<Sheet> {
             node.context &= *context;
             if !node.pins.iter().any(|pin| pin.id == *end) {
                 let (volts, tolerance, under) = values.of(end);
-                let (no, item) = match end.split_once('.') {
+                let (no, item) = match Point::of(end).no {
                     None => (String::new(), String::new()),
-                    Some((_, cavity)) => {
-                        let no = cavity.split(':').next().unwrap_or(cavity);
-                        (no.to_owned(), format!("terminal:{id}.{no}"))
+                    Some(no) => {
+                        let terminal = Item::Terminal(Point::of(end).cavity().to_owned());
+                        (no.to_owned(), terminal.to_string())
                     }
                 };
                 node.pins.push(Pin { id: end.clone(), no, top, volts, tolerance, under, item });
@@ -180,7 +180,7 @@ pub fn sheet(model: &Model, wanted: &Wanted<'_>) -> Option<Sheet> {
             colour: wire.colour.clone(),
             area_mm2: wire.area_mm2,
             amps: amps.abs(),
-            item: format!("wire:{}", wire.id),
+            item: Item::wire(&wire.id).to_string(),
             context: *context,
         });
     }
@@ -223,7 +223,7 @@ fn describe(model: &Model, id: &str, main: bool) -> Node {
                 let note = rating.unwrap_or_else(|| {
                     format!("{}, {}", place(&p.place), minutes(p.minutes.reach))
                 });
-                (p.name.clone(), kind, note, format!("part:{part_id}"))
+                (p.name.clone(), kind, note, Item::part(&part_id).to_string())
             }
             None => (id.to_owned(), "other".to_owned(), String::new(), String::new()),
         }

@@ -1,7 +1,7 @@
 //! Ranked repair items with their reasons in words and numbers.
 
 use crate::evidence::{Evidence, Finding, Moment, Strength, effect};
-use crate::model::{ELSEWHERE, Model, ModelError};
+use crate::model::{Model, ModelError};
 use crate::pairs::Pair;
 use crate::posterior::Posterior;
 use crate::prior::{Priors, Weight};
@@ -13,6 +13,7 @@ use rayon::prelude::*;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
+use vehicle::Item;
 
 /// A reason for or against a suspect.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -36,7 +37,7 @@ pub struct Elsewhere {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Suspect {
     /// Id of the repair item, for example `terminal:C4.7`.
-    pub repair_item: String,
+    pub repair_item: Item,
     /// Probability, 0 to 1.
     pub probability: f64,
     /// In words.
@@ -101,10 +102,10 @@ pub fn suspects(
             against: Vec::new(),
             elsewhere: Vec::new(),
         };
-        if id != ELSEWHERE
+        if *id != Item::Elsewhere
             && let Some(best) = posterior.best_of(model, item)
         {
-            suspect.fault = model.faults[best].id.clone();
+            suspect.fault = model.faults[best].id.to_string();
             suspect.variant = variant(model, best, evidence, probability > WORTH_FITTING);
             let own: f64 = model.variants(item).iter().map(|h| posterior.wavering[*h]).sum();
             suspect.wavering = if probability > 0.0 { own / probability } else { 0.0 };
@@ -202,14 +203,15 @@ fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere
 fn variant(model: &Model, best: usize, evidence: &[Evidence], worth_fitting: bool) -> String {
     let fault = &model.faults[best];
     let words = fault.text.split_once(": ").map_or("", |(_, v)| v).to_owned();
+    let is_resistive = matches!(fault.id.mode.as_str(), "series" | "constriction");
     // Without a reading nothing speaks for one resistance rather than another.
     if !evidence.iter().any(|e| matches!(e.finding, Finding::Reading { .. })) {
-        return match fault.id.contains(":series:") || fault.id.contains(":constriction:") {
+        return match is_resistive {
             true => "resistive".to_owned(),
             false => words,
         };
     }
-    if !fault.id.contains(":series:") && !fault.id.contains(":constriction:") {
+    if !is_resistive {
         return words;
     }
     let fitted = if worth_fitting { fit(model, fault, evidence) } else { fault.clone() };
@@ -236,10 +238,7 @@ fn variant(model: &Model, best: usize, evidence: &[Evidence], worth_fitting: boo
 
 /// The same kind of fault with the number that fits the readings best, between grid points.
 fn fit(model: &Model, grid: &Fault, evidence: &[Evidence]) -> Fault {
-    let Some((head, number)) = grid.id.rsplit_once(':') else {
-        return grid.clone();
-    };
-    let Ok(number) = number.parse::<f64>() else {
+    let Some(number) = grid.id.number else {
         return grid.clone();
     };
     let mut readings: Vec<(Sweep, Probe, Leads, f64)> = evidence
@@ -273,7 +272,7 @@ fn fit(model: &Model, grid: &Fault, evidence: &[Evidence]) -> Fault {
     };
     (-FIT_STEPS..=FIT_STEPS)
         .map(|k| number * FIT_REACH.powf(f64::from(k) / f64::from(FIT_STEPS)))
-        .filter_map(|n| fault::by_id(&model.circuit, &format!("{head}:{n}")).ok())
+        .filter_map(|n| fault::named(&model.circuit, &grid.id.with(n)))
         .map(|f| (misfit(&f), f))
         .min_by(|a, b| a.0.total_cmp(&b.0))
         .map_or_else(|| grid.clone(), |(_, f)| f)

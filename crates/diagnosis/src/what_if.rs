@@ -8,13 +8,13 @@ use crate::words;
 use circuit::{Probe, fault};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 /// What a reading would show if something were the case.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct If {
-    /// Repair item; empty for a sound vehicle.
-    pub item: String,
+    /// Repair item; none for a healthy vehicle.
+    pub item: Option<Item>,
     /// In words.
     pub text: String,
     /// What would be read, in words.
@@ -38,7 +38,7 @@ pub fn what_if(
     model.circuit.check_state(state)?;
     let sound = reading::sound(model, state, probe)?;
     let mut out = vec![If {
-        item: String::new(),
+        item: None,
         text: "nothing is wrong".to_owned(),
         reads: healthy_range(probe.instrument, sound.healthy, sound.sigma),
         differs: false,
@@ -51,7 +51,7 @@ pub fn what_if(
             || (value - sound.healthy).abs() > 2.0 * sound.sigma;
         out.push(If {
             text: f.text.clone(),
-            item: f.repair_item,
+            item: Some(f.repair_item),
             reads: words::value(probe.instrument, value),
             differs,
         });

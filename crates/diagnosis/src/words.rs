@@ -3,7 +3,7 @@
 use crate::evidence::{Evidence, Finding, Moment, Sight, Strength};
 use crate::model::Model;
 use circuit::Instrument;
-use vehicle::Element;
+use vehicle::{Element, Point};
 
 /// A value with its unit: `11.82 V`, `0.12 Ω`, `3.3 kΩ`, `OL`.
 pub fn value(instrument: Instrument, v: f64) -> String {
@@ -70,7 +70,7 @@ pub fn thing(model: &Model, id: &str) -> String {
     if n.wire(id).is_some() {
         return conductor(model, id);
     }
-    if let Some((owner, cavity)) = id.split_once('.')
+    if let Some((owner, cavity)) = Point::of(id).key()
         && circuit::place::is_cavity(c, id)
     {
         return format!("terminal in cavity {cavity} of {}", thing(model, owner));
@@ -96,7 +96,7 @@ pub fn sight(s: Sight) -> &'static str {
 
 /// The part's own end of a contact: a battery's post, a fuse's blade, else a pin.
 pub fn bare(model: &Model, cavity: &str) -> &'static str {
-    let owner = cavity.split('.').next().unwrap_or(cavity);
+    let owner = Point::of(cavity).owner;
     let part = model.circuit.part(owner).map(|k| &model.circuit.vehicle.parts[k]);
     let has = |of: fn(&Element) -> bool| part.is_some_and(|p| p.elements.iter().any(of));
     match () {
@@ -126,13 +126,13 @@ pub fn point(model: &Model, id: &str) -> String {
         .find(|w| w.from == id || w.to == id)
         .map(|w| format!(" {}", w.colour))
         .unwrap_or_default();
-    let (cavity, side) = id.split_once(':').unwrap_or((id, ""));
-    let side = match side {
-        "" => String::new(),
-        "part" => format!(" {}", bare(model, cavity)),
-        side => format!(" {side} side"),
+    let at = Point::of(id);
+    let (cavity, owner) = (at.cavity(), at.owner);
+    let side = match at.side {
+        None => String::new(),
+        Some("part") => format!(" {}", bare(model, cavity)),
+        Some(side) => format!(" {side} side"),
     };
-    let owner = cavity.split('.').next().unwrap_or(cavity);
     let name = (v.connectors.iter().find(|c| c.id == owner).map(|c| c.name.clone()))
         .or_else(|| v.parts.iter().find(|p| p.id == owner).map(|p| p.name.clone()))
         .or_else(|| v.grounds.iter().find(|g| g.id == owner).map(|g| format!("ground, {}", g.name)))

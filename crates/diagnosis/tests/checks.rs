@@ -92,7 +92,7 @@ proptest! {
 
 /// Faults that open something, and pairs of points that a probe reaches.
 static OPEN: LazyLock<Vec<usize>> = LazyLock::new(|| {
-    (0..MODEL.faults.len()).filter(|h| MODEL.faults[*h].id.contains("open")).collect()
+    (0..MODEL.faults.len()).filter(|h| MODEL.faults[*h].id.mode.contains("open")).collect()
 });
 static POINTS: LazyLock<Vec<String>> = LazyLock::new(|| points(&MODEL));
 
@@ -163,9 +163,9 @@ proptest! {
         let probe = probe(Instrument::Ohms, red, black);
         let expected = MODEL.expect(&pulled, &probe).unwrap();
         let part = MODEL.circuit.vehicle.connectors.iter().find(|c| c.id == *connector);
-        let own = part.and_then(|c| c.part.clone()).map(|p| format!("part:{p}:")).unwrap_or_default();
+        let own = part.and_then(|c| c.part.clone()).map(|p| vehicle::Item::part(&p));
         let own: Vec<usize> =
-            (0..MODEL.faults.len()).filter(|h| MODEL.faults[*h].id.starts_with(&own)).collect();
+            (0..MODEL.faults.len()).filter(|h| own.as_ref().is_none_or(|own| MODEL.faults[*h].id.of == *own)).collect();
         let any: Vec<usize> = (0..MODEL.faults.len()).collect();
         let half = faults.len() / 2;
         let some = faults.iter().enumerate().map(|(k, x)| *x.get(if k < half { &own } else { &any }));

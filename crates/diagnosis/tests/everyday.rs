@@ -11,7 +11,7 @@ use diagnosis::prior::{Known, Occurs};
 use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
 use std::collections::BTreeSet;
 use std::fmt::Write;
-use vehicle::{KeyPosition, OperatingState};
+use vehicle::{Item, KeyPosition, OperatingState};
 
 /// What a customer says.
 struct Complaint {
@@ -352,7 +352,7 @@ fn effect(at: &str, part: &str, strength: Strength) -> Evidence {
 }
 
 struct Told {
-    suspects: Vec<(String, f64)>,
+    suspects: Vec<(Item, f64)>,
     checks: Vec<Check>,
 }
 
@@ -479,10 +479,12 @@ fn judged(c: &Complaint) -> Judged {
         Code(..) | Silent(_) => beside(&suspects),
     };
     let whole = matches!(c.shows, Dead("cranking", _) | Weak("cranking", _) | Silent(_));
-    let named =
-        suspects.iter().take(3).any(|(item, _)| c.named.iter().any(|n| item.starts_with(n)));
+    let named = suspects
+        .iter()
+        .take(3)
+        .any(|(item, _)| c.named.iter().any(|n| item.to_string().starts_with(n)));
     let fits = |k: usize| checks.get(k).is_none_or(|check| belongs(check, &own, whole));
-    let name = |item: &String| MODEL.item_text(item);
+    let name = |item: &Item| MODEL.item_text(item);
     let first: Vec<String> =
         suspects.iter().take(3).map(|(i, p)| format!("{} {:.0} %", name(i), 100.0 * p)).collect();
     let then: Vec<String> =
@@ -501,12 +503,12 @@ fn judged(c: &Complaint) -> Judged {
 }
 
 /// What ends where the leading suspects end.
-fn beside(suspects: &[(String, f64)]) -> BTreeSet<String> {
+fn beside(suspects: &[(Item, f64)]) -> BTreeSet<String> {
     let v = &MODEL.circuit.vehicle;
     let owner = |end: &str| end.split(['.', ':']).next().unwrap_or(end).to_owned();
     let mut things: BTreeSet<String> = BTreeSet::new();
     for (item, _) in suspects.iter().take(6) {
-        if let Some((_, id)) = item.split_once(':') {
+        if let Some(id) = item.thing() {
             things.insert(owner(id));
         }
     }

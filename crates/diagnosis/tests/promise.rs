@@ -53,7 +53,7 @@ impl Bench for Drawn {
     }
     fn effect(&mut self, part: &str, _: Option<&Probe>, swapped: Option<&str>) -> Option<Strength> {
         let c = &MODEL.circuit;
-        let gone = swapped.is_some_and(|id| self.hidden.repair_item == format!("part:{id}"));
+        let gone = swapped.is_some_and(|id| self.hidden.repair_item.as_part() == Some(id));
         let changes = if gone { Vec::new() } else { self.hidden.changes.clone() };
         Some(match c.solve(&self.state, &changes, None).effect(c, c.part(part)?)? {
             f if f > 0.83 => Strength::Normal,
@@ -76,7 +76,7 @@ impl Bench for Drawn {
         });
         drawn.map_or(Sight::Nothing, |(sight, _)| sight)
     }
-    fn repair(&mut self, _: &str) -> bool {
+    fn repair(&mut self, _: &vehicle::Item) -> bool {
         false
     }
     fn is_sound(&self) -> bool {
@@ -96,8 +96,7 @@ fn draw(p: &Posterior, rng: &mut ChaCha8Rng) -> Fault {
         let f = &MODEL.faults[h];
         let Some((low, high)) = MODEL.grids.cell(h) else { return f.clone() };
         let number = (low + rng.random::<f64>() * (high - low)).exp();
-        let head = f.id.rsplit_once(':').unwrap().0;
-        return fault::by_id(&MODEL.circuit, &format!("{head}:{number}")).unwrap();
+        return fault::named(&MODEL.circuit, &f.id.with(number)).unwrap();
     }
 }
 

@@ -110,10 +110,13 @@ fn nothing_is_drawn_of_what_is_not_there() {
 #[test]
 fn whatever_is_suspected_has_a_sheet() {
     let on = state("on");
-    for item in MODEL.items.iter().filter(|i| *i != diagnosis::ELSEWHERE) {
-        let s = draw(item, &on);
+    for item in MODEL.items.iter().filter(|i| **i != vehicle::Item::Elsewhere) {
+        let s = draw(&item.to_string(), &on);
         // A conductor, a contact or two conductors are drawn by what carries them.
-        let by_wire = ["wire:", "terminal:", "pair:"].iter().any(|k| item.starts_with(k));
+        let by_wire = matches!(
+            item,
+            vehicle::Item::Wire(_) | vehicle::Item::Terminal(_) | vehicle::Item::Pair(..)
+        );
         assert!(!by_wire || !s.lines.is_empty(), "{item}");
     }
 }

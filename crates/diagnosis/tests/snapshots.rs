@@ -138,7 +138,7 @@ fn a_motor_that_turns_without_effect_is_predicted_although_no_voltage_moves() {
     let found = [none, current];
     let evidence: Vec<Evidence> = found.map(|f| Evidence::new(on.clone(), f)).to_vec();
     let posterior = Posterior::new(&MODEL, &evidence).unwrap();
-    let item = MODEL.item("part:M7").unwrap();
+    let item = MODEL.item(&vehicle::Item::part("M7")).unwrap();
     let elsewhere = MODEL.items.len() - 1;
     let first = posterior.ranking().into_iter().find(|(i, _)| *i != elsewhere).unwrap();
     assert_eq!(first.0, item, "{:?}", &posterior.ranking()[..4]);

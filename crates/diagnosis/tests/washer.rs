@@ -113,7 +113,7 @@ fn absurd_evidence_ends_outside_the_file() {
     ];
     let p = Posterior::new(&MODEL, &evidence).unwrap();
     let (top, probability) = p.ranking()[0];
-    assert_eq!(MODEL.items[top], diagnosis::ELSEWHERE);
+    assert_eq!(MODEL.items[top], vehicle::Item::Elsewhere);
     assert!(probability > 0.5);
 }
 

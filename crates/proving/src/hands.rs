@@ -10,7 +10,7 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use standin::Setup;
 use standin::direct::{Care, Direct};
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 /// Share of checks at which the technician knows whether the symptom shows.
 const KNOWS: f64 = 0.7;
@@ -101,7 +101,7 @@ impl Bench for Hands<'_> {
     fn look(&mut self, at: &str) -> Sight {
         self.vehicle.look(at).map_or(Sight::Nothing, sight)
     }
-    fn repair(&mut self, item: &str) -> bool {
+    fn repair(&mut self, item: &Item) -> bool {
         self.vehicle.repair(item);
         let mended = self.truth.is_right(item);
         self.repaired |= mended;

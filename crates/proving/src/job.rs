@@ -11,6 +11,7 @@ use diagnosis::{Evidence, Model, Priors};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::Serialize;
+use vehicle::FaultId;
 
 /// Kinds of jobs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -64,20 +65,19 @@ const MOST_DRAWN: usize = 400;
 pub fn draw(model: &Model, truths: Truths, kind: Kind, seed: u64) -> Result<Job, ProvingError> {
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     for _ in 0..MOST_DRAWN {
+        let mut drawn = |count: usize| {
+            let faults = (0..count).filter_map(|_| draw::fault(model, truths, &mut rng));
+            Truth::of(model, faults.collect())
+        };
         let truth = match kind {
             Kind::OffModel => truth::off_model(model, truths, &mut rng),
             Kind::Foreign => truth::foreign(model, &mut rng),
-            Kind::Single | Kind::Intermittent => {
-                Truth::of(model, vec![draw::fault(model, truths, &mut rng)])
-            }
-            Kind::Double => Truth::of(
-                model,
-                vec![draw::fault(model, truths, &mut rng), draw::fault(model, truths, &mut rng)],
-            ),
+            Kind::Single | Kind::Intermittent => drawn(1),
+            Kind::Double => drawn(2),
         };
         if kind == Kind::Intermittent {
             // As seldom as such a fault comes and goes; by the root, as the rates are with hard truths.
-            let share = circuit::fault::by_id(&model.circuit, &truth.faults[0])
+            let share = circuit::fault::named(&model.circuit, &truth.faults[0])
                 .map_or(0.0, |f| circuit::place::wavering_share(&model.circuit, &f));
             if rng.random::<f64>() > share.sqrt() {
                 continue;
@@ -86,7 +86,7 @@ pub fn draw(model: &Model, truths: Truths, kind: Kind, seed: u64) -> Result<Job,
         let Ok(Some(mut first)) = told(model, &truth, seed, &mut rng) else { continue };
         if kind == Kind::Double {
             // Both must show, or there is only one to find.
-            let alone = |f: &String| Truth::of(model, vec![f.clone()]);
+            let alone = |f: &FaultId| Truth::of(model, vec![f.clone()]);
             let mut show = Vec::new();
             for one in &truth.faults {
                 show.push(told(model, &alone(one), seed, &mut rng)?.is_some());

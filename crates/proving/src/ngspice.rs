@@ -17,7 +17,7 @@ use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::process::{Command, Stdio};
-use vehicle::{Element, OperatingState, Vehicle};
+use vehicle::{Element, FaultId, Item, OperatingState, Vehicle};
 
 /// What is changed in a deck.
 #[derive(Debug, Clone, Copy)]
@@ -34,9 +34,9 @@ pub struct Spiced {
     circuit: Circuit,
     edits: Vec<Edit>,
     /// The fault of the file that leaves the same marks.
-    like: String,
+    like: FaultId,
     /// Repair items that are right.
-    pub right: Vec<String>,
+    pub right: Vec<Item>,
     /// In words.
     pub text: String,
     state: OperatingState,
@@ -95,13 +95,20 @@ impl Spiced {
             let (share, ohms) =
                 (rng.random_range(0.05..0.95), between(CHAFED.0, CHAFED.1, &mut rng));
             let how = format!("chafed at {:.0} % through {ohms:.2} ohms", 100.0 * share);
-            (Edit::Chafed { branch, share, ohms }, how, format!("{item}:ground:{ohms:.4}"))
+            (
+                Edit::Chafed { branch, share, ohms },
+                how,
+                FaultId::new(item.clone(), "ground", Some(ohms)),
+            )
         } else {
             let open = rng.random::<f64>() < OPEN_SHARE;
             let ohms = if open { OPEN_OHMS } else { between(SERIES.0, SERIES.1, &mut rng) };
-            let like = if open { "open".to_owned() } else { format!("series:{ohms:.4}") };
+            let like = match open {
+                true => FaultId::new(item.clone(), "open", None),
+                false => FaultId::new(item.clone(), "series", Some(ohms)),
+            };
             let how = format!("{ohms:.3} ohms in series");
-            (Edit::Series { branch, ohms }, how, format!("{item}:{like}"))
+            (Edit::Series { branch, ohms }, how, like)
         };
         let mut edits = vec![edit];
         for other in plain.choose_multiple(&mut rng, AGED).filter(|k| **k != branch) {
@@ -303,12 +310,12 @@ impl Spiced {
 }
 
 /// What one would repair at a conductor or contact.
-fn item_of(circuit: &Circuit, branch: usize) -> String {
+fn item_of(circuit: &Circuit, branch: usize) -> Item {
     match &circuit.branches[branch].of {
-        Of::Wire(w) => format!("wire:{}", circuit.vehicle.wires[*w].id),
-        Of::Terminal(connector, cavity) => format!("terminal:{connector}.{cavity}"),
-        Of::Ground(g) => format!("ground:{}", circuit.vehicle.grounds[*g].id),
-        Of::Device { .. } => String::new(),
+        Of::Wire(w) => Item::wire(&circuit.vehicle.wires[*w].id),
+        Of::Terminal(connector, cavity) => Item::Terminal(format!("{connector}.{cavity}")),
+        Of::Ground(g) => Item::Ground(circuit.vehicle.grounds[*g].id.clone()),
+        Of::Device { .. } => Item::Elsewhere,
     }
 }
 
@@ -394,7 +401,7 @@ impl Bench for Spiced {
     }
     fn look(&mut self, at: &str) -> Sight {
         let mut thrown = self.rng.random::<f64>() / VISIBLE;
-        let like = fault::by_id(&self.circuit, &self.like).ok();
+        let like = fault::named(&self.circuit, &self.like);
         let marks = like.map(|f| marks::found_at(&self.circuit, &f, at)).unwrap_or_default();
         for (mark, chance) in marks {
             thrown -= chance;
@@ -404,8 +411,8 @@ impl Bench for Spiced {
         }
         Sight::Nothing
     }
-    fn repair(&mut self, item: &str) -> bool {
-        self.mended |= self.right.iter().any(|r| r == item);
+    fn repair(&mut self, item: &Item) -> bool {
+        self.mended |= self.right.contains(item);
         self.mended
     }
     fn is_sound(&self) -> bool {
@@ -431,7 +438,7 @@ mod tests {
             if matches!(bench.edits[0], Edit::Chafed { .. }) {
                 continue;
             }
-            let fault = fault::by_id(&bench.circuit, &bench.like).unwrap();
+            let fault = fault::named(&bench.circuit, &bench.like).unwrap();
             let points: Vec<String> =
                 bench.circuit.node_of.keys().step_by(9).take(12).cloned().collect();
             let states = bench.circuit.vehicle.states.clone();

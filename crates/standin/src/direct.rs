@@ -8,7 +8,7 @@ use circuit::marks::Mark;
 use circuit::{CircuitError, Instrument, Probe, Shown};
 use rand::Rng;
 use std::time::Duration;
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState, Point};
 
 /// How sure hands and eyes are.
 #[derive(Debug, Clone, Copy)]
@@ -123,7 +123,7 @@ impl Direct {
     /// Another cavity of the same connector, or another conductor that ends in the same place for a clamp.
     fn neighbour(&mut self, point: &str) -> Option<String> {
         let circuit = &self.world.circuit;
-        let others: Vec<String> = match point.split_once('.') {
+        let others: Vec<String> = match Point::of(point).key() {
             Some((owner, _)) => {
                 let own = format!("{owner}.");
                 let of = circuit.node_of.keys().filter(|id| id.starts_with(&own) && *id != point);
@@ -131,10 +131,9 @@ impl Direct {
             }
             None => {
                 let at = circuit.wire(point).map(|w| &circuit.vehicle.wires[w].from)?;
-                let owner = at.split('.').next().unwrap_or(at);
+                let owner = Point::of(at).owner;
                 let beside = circuit.vehicle.wires.iter().filter(|w| {
-                    w.id != point
-                        && [&w.from, &w.to].iter().any(|e| e.split('.').next() == Some(owner))
+                    w.id != point && [&w.from, &w.to].iter().any(|e| Point::of(e).owner == owner)
                 });
                 beside.map(|w| w.id.clone()).collect()
             }
@@ -227,14 +226,9 @@ impl Direct {
     }
 
     /// Repairs an item; whether that mended anything.
-    pub fn repair(&mut self, item: &str) -> bool {
+    pub fn repair(&mut self, item: &Item) -> bool {
         let was = self.world.hidden.len();
         self.world.repair(item);
         self.world.hidden.len() < was
-    }
-
-    /// Repair items of the hidden faults: for whoever judges a trial, never for whoever diagnoses.
-    pub fn truth(&self) -> Vec<String> {
-        self.world.hidden.iter().map(|f| f.repair_item.clone()).collect()
     }
 }

@@ -10,7 +10,7 @@ use circuit::marks::Mark;
 use circuit::{Instrument, Probe};
 use serde::{Deserialize, Serialize};
 use tokio::net::TcpListener;
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 pub(crate) async fn serve(listener: TcpListener, world: Shared) {
     let app = Router::new()
@@ -124,7 +124,7 @@ async fn moved(State(world): State<Shared>, Query(here): Query<At>) -> Json<serd
 
 #[derive(Debug, Deserialize)]
 struct Repair {
-    item: String,
+    item: Item,
 }
 
 async fn repair(State(world): State<Shared>, Json(repair): Json<Repair>) {

@@ -14,7 +14,7 @@ use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{FaultId, Item, OperatingState, Vehicle};
 
 /// A code left over from before.
 #[derive(Debug, Clone)]
@@ -36,8 +36,8 @@ pub struct Past {
 pub struct Setup {
     /// The vehicle file.
     pub vehicle: Vehicle,
-    /// Ids of the hidden faults; none for a sound vehicle.
-    pub faults: Vec<String>,
+    /// The hidden faults; none for a healthy vehicle.
+    pub faults: Vec<FaultId>,
     /// Seed for part values and meter noise.
     pub seed: u64,
     /// Vehicle identification number.
@@ -132,7 +132,9 @@ impl World {
         let mut vehicle = setup.vehicle;
         tolerance::draw(&mut vehicle, &mut || gauss(&mut rng));
         let circuit = Arc::new(Circuit::new(vehicle)?);
-        let find = |id: &String| fault::by_id(&circuit, id);
+        let find = |id: &FaultId| {
+            fault::named(&circuit, id).ok_or_else(|| CircuitError::NoSuchFault(id.to_string()))
+        };
         let hidden = setup.faults.iter().map(find).collect::<Result<_, _>>()?;
         let memory = circuit
             .vehicle
@@ -298,7 +300,7 @@ impl World {
         swapped: Option<&str>,
     ) -> Option<f64> {
         let at = self.circuit.part(part)?;
-        let item = swapped.map(|id| format!("part:{id}"));
+        let item = swapped.map(Item::part);
         let there =
             self.hidden.iter().filter(|f| self.shows && Some(&f.repair_item) != item.as_ref());
         let changes: Vec<Change> = there.flat_map(|f| f.changes.clone()).collect();
@@ -464,7 +466,7 @@ impl World {
     }
 
     /// Repairs a place; only if the fault is there does anything change.
-    pub(crate) fn repair(&mut self, item: &str) {
+    pub(crate) fn repair(&mut self, item: &Item) {
         self.hidden.retain(|f| !place::mends(item, f));
         self.solved.clear();
     }

@@ -5,7 +5,7 @@
 
 pub mod condition;
 pub mod element;
-pub mod id;
+pub mod ids;
 mod load;
 pub mod message;
 pub mod options;
@@ -18,7 +18,7 @@ pub mod vin;
 
 pub use condition::{Condition, Signal, SignalSource};
 pub use element::{Element, at_table};
-pub use id::{CavityRef, Side};
+pub use ids::{FaultId, Item, ItemKind, NameError, Point};
 pub use load::{LoadError, Problem, listed, misshapen};
 pub use message::Message;
 pub use options::Equipment;

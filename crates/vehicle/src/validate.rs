@@ -2,7 +2,7 @@
 
 mod effort;
 
-use crate::{CavityRef, Condition, Element, Problem, SignalSource, Vehicle};
+use crate::{Condition, Element, Problem, SignalSource, Vehicle};
 use std::collections::{BTreeMap, BTreeSet};
 
 struct Findings(Vec<Problem>);
@@ -637,10 +637,5 @@ impl Vehicle {
             }
         }
         problems
-    }
-
-    /// Splits a cavity id and checks that it exists.
-    pub fn cavity(&self, id: &str) -> Option<CavityRef> {
-        self.cavity_ids().contains(id).then(|| CavityRef::parse(id)).flatten()
     }
 }

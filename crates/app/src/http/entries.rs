@@ -17,7 +17,7 @@ use diagnosis::{Evidence, Model};
 use serde::Deserialize;
 use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::{OperatingState, Quantity, parse_quantity};
+use vehicle::{Item, OperatingState, Quantity, parse_quantity};
 
 /// Longest text kept in one field, bytes.
 const LONGEST: usize = 8000;
@@ -283,7 +283,7 @@ pub async fn note(
 /// A repair.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct NewRepair {
-    item: String,
+    item: Item,
     text: String,
 }
 
@@ -309,8 +309,9 @@ pub async fn repair(
     {
         return Err(Problem::state("this repair is written down already; prove it now").into());
     }
-    if gate::is_module(&here.model.circuit, &new.item) {
-        let module = new.item.trim_start_matches("part:").to_owned();
+    if gate::is_module(&here.model.circuit, &new.item)
+        && let Some(module) = new.item.as_part().map(str::to_owned)
+    {
         let overridden = here.case.overridden.iter().any(|(_, m, _)| *m == module);
         let of = module.clone();
         let gate = ask(Arc::clone(&shop), id, move |k| {

@@ -21,7 +21,7 @@ use diagnosis::{Evidence, ModelError, Posterior, Priors};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 /// Something found in a state.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -89,7 +89,7 @@ pub async fn overrule(
         return Err(Problem::field("reason", "say why: the reason goes into the report").into());
     }
     let here = at(&shop, id).await?;
-    if !gate::is_module(&here.model.circuit, &format!("part:{}", new.module)) {
+    if !gate::is_module(&here.model.circuit, &Item::part(&new.module)) {
         let why = format!("“{}” is no module of this vehicle", new.module);
         return Err(Problem::field("module", why).into());
     }

@@ -88,7 +88,7 @@ mod tests {
         let mut s = Summary::default();
         let intake = Intake { complaint: "dark".into(), vin: "0V".into(), ..Intake::default() };
         let repaired = |item: &str| Entry::Repaired {
-            item: item.into(),
+            item: item.parse().unwrap(),
             text: format!("renewed {item}"),
             probability: 0.9,
             proven: true,

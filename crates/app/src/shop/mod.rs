@@ -176,7 +176,8 @@ impl Shop {
 
     fn known(&self, session: &Session, standing: &Standing) -> Result<Known, ShopError> {
         let confirmed = self.store.causes(&session.job.vehicle, session.job.id)?;
-        Ok(standing.case.known(confirmed, self.workshop()))
+        let confirmed = confirmed.into_iter().filter_map(|(item, n)| Some((item.parse().ok()?, n)));
+        Ok(standing.case.known(confirmed.collect(), self.workshop()))
     }
 
     /// What the shop has settled for all its jobs.

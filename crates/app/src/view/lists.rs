@@ -60,6 +60,10 @@ pub struct OutputView {
     pub id: String,
     /// Name.
     pub name: String,
+    /// Module part that drives it.
+    pub module: String,
+    /// Its name.
+    pub module_name: String,
     /// Part whose effect shows.
     pub load: String,
     /// The effect in words.
@@ -131,6 +135,11 @@ fn outputs(model: &Model) -> Vec<OutputView> {
             OutputView {
                 id: o.id.clone(),
                 name: o.name.clone(),
+                module: o.module.clone(),
+                module_name: model
+                    .circuit
+                    .part(&o.module)
+                    .map_or_else(String::new, |p| v.parts[p].name.clone()),
                 load: o.load.clone(),
                 effect: words::effect(model, &o.load),
                 limit_s: o.limit_s,

@@ -27,7 +27,7 @@ pub async fn standin(fault: Option<&str>) -> Standin {
     };
     let setup = Setup {
         vehicle: wren(),
-        faults: fault.map(str::to_owned).into_iter().collect(),
+        faults: fault.map(|id| id.parse().unwrap()).into_iter().collect(),
         seed: 5,
         vin: "0PMWR22K8NB004417".into(),
         odometer_km: 61_240,

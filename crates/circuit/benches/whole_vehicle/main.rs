@@ -81,14 +81,13 @@ fn kinds(c: &Arc<Circuit>, faults: &[Fault]) {
         let mut s = Sweep::new(c, &named.state, &[]);
         for k in &order {
             let f = &faults[*k as usize];
-            let fields: Vec<&str> = f.id.split(':').collect();
             let start = Instant::now();
             let rest = s.solve_at(&f.changes, &[]).from_rest();
             let seconds = start.elapsed().as_secs_f64();
             if rest && std::env::var("IDS").is_ok() {
                 println!("R {} {:.1}", f.id, 1e3 * seconds);
             }
-            let entry = by.entry(format!("{}:{}", fields[0], mode(fields[2]))).or_default();
+            let entry = by.entry(format!("{:?}:{}", f.id.of.kind(), mode(&f.id.mode))).or_default();
             entry.0 += 1;
             entry.1 += usize::from(rest);
             entry.2 += seconds;
@@ -123,7 +122,7 @@ fn oracle(c: &Arc<Circuit>, faults: &[Fault], ours: f64) {
         let mut s = Sweep::new(c, &named.state, &[]);
         for f in faults.iter().skip(n * 997).step_by(faults.len() / 2).take(SAMPLE / STATES) {
             let p = s.solve(&f.changes);
-            let deck = spice::deck_of(c, &f.id, p.laws, p.volts, &f.changes, None);
+            let deck = spice::deck_of(c, &f.id.to_string(), p.laws, p.volts, &f.changes, None);
             let file = directory.join(format!("{given}.cir"));
             std::fs::write(&file, deck).unwrap();
             control.push_str(&format!("source {}\nop\ndestroy all\nremcirc\n", file.display()));

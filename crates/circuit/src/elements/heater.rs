@@ -26,7 +26,9 @@ impl Device for Heater {
     fn effect(&self, law: Law, volts: f64) -> Option<f64> {
         Some(volts * law.amps(volts) / (RATED_VOLTS * self.0.amps(RATED_VOLTS)))
     }
-    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
-        Failure::open_or_short(1.0, 0.1, 0.1, "heating element")
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
+        let mut out = Failure::open_or_short(1.0, 0.1, 0.1, "heating element");
+        out.extend(Failure::drifted(0.2, number, "heating element"));
+        out
     }
 }

@@ -109,6 +109,8 @@ pub enum Local {
     Law(usize, Law),
     /// A resistance in series with a branch.
     Series(usize, f64),
+    /// The resistance of a branch is so many times what its law makes it.
+    Times(usize, f64),
     /// Stuck in a mode.
     Hold(u8),
     /// The effect is lost mechanically.
@@ -157,6 +159,19 @@ impl Failure {
                 local: local(*n),
             })
             .collect()
+    }
+
+    /// A resistance that is so many times what it should be, whatever it should be at the moment: some
+    /// turns of a winding shorted, an element partly burnt, a sensor grown old.
+    fn drifted(weight: f64, number: Option<f64>, what: &str) -> Vec<Self> {
+        Self::grid(
+            "drifted",
+            weight,
+            &[0.2, 0.35, 0.6, 1.7, 3.0, 5.0],
+            number,
+            |n| format!("{what} {n} times its resistance"),
+            |n| Local::Times(0, n),
+        )
     }
 
     /// A load that is open, or whose branch shorts.

@@ -12,6 +12,8 @@ struct Motor {
     breakaway: f64,
     slope: f64,
     rated_emf: f64,
+    rated_volts: f64,
+    rated_amps: f64,
     /// What it draws at its rating, as a resistance.
     rated_ohms: f64,
 }
@@ -31,6 +33,8 @@ pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device
     Some(Box::new(Motor {
         ohms: winding,
         breakaway,
+        rated_volts: *rated_volts,
+        rated_amps: *rated_amps,
         rated_ohms: rated_volts / rated_amps,
         slope: rated_emf / (rated_amps - breakaway),
         rated_emf,
@@ -39,8 +43,21 @@ pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device
 
 /// What worn brushes add, in proportion to what the running motor draws: `rated volts / rated amps`.
 const BRUSHES: [f64; 4] = [0.15, 0.5, 1.5, 5.0];
+/// How many times its rated current a motor draws at its rated voltage that drags: a dry bearing, a stiff
+/// linkage.
+const DRAGS: [f64; 4] = [1.4, 1.9, 2.5, 3.2];
 /// Share of its winding that a shorted one has left.
 const SHORTED: f64 = 0.3;
+
+impl Motor {
+    /// With so much friction that it draws `times` its rated current at its rated voltage. Its current
+    /// there is `(volts + slope * breakaway) / (ohms + slope)`; the breakaway current follows from that.
+    fn dragging(&self, times: f64) -> Law {
+        let wanted = times * self.rated_amps * (self.ohms + self.slope) - self.rated_volts;
+        let breakaway = (wanted / self.slope).max(self.breakaway);
+        Law::Motor { ohms: self.ohms, breakaway, slope: self.slope }
+    }
+}
 
 impl Device for Motor {
     fn law(&self, _role: usize, mode: u8, _state: &OperatingState) -> Law {
@@ -63,6 +80,14 @@ impl Device for Motor {
             ),
             Failure::new("blocked", 0.8, "blocked", Local::Hold(1)),
         ];
+        out.extend(Failure::grid(
+            "drags",
+            0.8,
+            &DRAGS,
+            number,
+            |n| format!("drags, draws {n} times its rated current"),
+            |n| Local::Law(0, self.dragging(n)),
+        ));
         out.extend(Failure::grid(
             "brushes",
             1.2,

@@ -97,6 +97,14 @@ impl Device for Relay {
             ),
         ];
         out.extend(Failure::grid(
+            "coil_drifted",
+            0.1,
+            &[0.35, 0.6, 1.7, 3.0],
+            number,
+            |n| format!("coil {n} times its resistance"),
+            |n| Local::Times(0, n),
+        ));
+        out.extend(Failure::grid(
             "contact_series",
             0.9,
             &BURNT.map(|times| times * self.contact_ohms),

@@ -21,14 +21,7 @@ impl Device for Resistor {
         Law::Ohms(self.0)
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
-        let mut out = Failure::grid(
-            "drifted",
-            0.2,
-            &[0.2, 0.5, 2.0, 5.0],
-            number,
-            |n| format!("{n} times its value"),
-            |n| Local::Law(0, Law::Ohms(self.0 * n)),
-        );
+        let mut out = Failure::drifted(0.2, number, "resistor");
         out.insert(0, Failure::new("open", 1.0, "open or missing", Local::Law(0, Law::OPEN)));
         out
     }

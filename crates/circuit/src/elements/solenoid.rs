@@ -28,8 +28,9 @@ impl Device for Solenoid {
         let amps = law.amps(volts).abs();
         Some(f64::from(u8::from(amps >= self.pull_in / self.ohms)))
     }
-    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
+    fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = Failure::open_or_short(1.0, 0.3, 0.2, "winding");
+        out.extend(Failure::drifted(0.2, number, "winding"));
         out.push(Failure::new(
             "no_effect",
             0.8,

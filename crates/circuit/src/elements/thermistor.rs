@@ -1,6 +1,6 @@
 //! Temperature-dependent resistor: `R = R25 exp(beta (1/T - 1/298.15 K))`.
 
-use super::{Device, Failure, Felt, Local};
+use super::{Device, Failure, Felt};
 use crate::compile::Builder;
 use crate::law::Law;
 use vehicle::{Element, OperatingState};
@@ -37,14 +37,7 @@ impl Device for Thermistor {
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = Failure::open_or_short(1.0, 0.4, 1.0, "sensor");
-        out.extend(Failure::grid(
-            "drifted",
-            0.6,
-            &[0.3, 0.6, 1.7, 3.0],
-            number,
-            |n| format!("reads as {n} times its resistance at rest"),
-            |n| Local::Law(0, Law::Ohms((self.ohms(self.felt.rest) * n).clamp(1e-3, 1e9))),
-        ));
+        out.extend(Failure::drifted(0.6, number, "sensor"));
         out
     }
 }

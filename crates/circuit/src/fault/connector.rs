@@ -1,9 +1,9 @@
 //! Whole connectors: not seated, or wet with leakage between neighbouring cavities.
 
-use super::{Change, Fault, id_of, item_text, ohms_text, rates};
+use super::{Change, Fault, item_text, ohms_text, rates};
 use crate::compile::Circuit;
 use crate::law::Law;
-use vehicle::Connector;
+use vehicle::{Connector, FaultId, Item};
 
 /// Leakage between two neighbouring cavities of a wet connector tried, ohms: salt water to damp dirt.
 const LEAKS: [f64; 6] = [150.0, 470.0, 1.5e3, 4.7e3, 15e3, 47e3];
@@ -94,9 +94,9 @@ pub(super) fn make(circuit: &Circuit, c: usize, mode: &str, number: Option<f64>)
         }
         _ => return None,
     };
-    let repair_item = format!("connector:{}", connector.id);
+    let repair_item = Item::Connector(connector.id.clone());
     Some(Fault {
-        id: id_of(&repair_item, mode, number),
+        id: FaultId::new(repair_item.clone(), mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: share * rates::connector(circuit, c),

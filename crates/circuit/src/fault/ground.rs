@@ -1,8 +1,9 @@
 //! Ground points: loose (open) or corroded (resistive).
 
-use super::{Change, Fault, id_of, item_text, ohms_text, rates, series_ohms};
+use super::{Change, Fault, item_text, ohms_text, rates, series_ohms};
 use crate::compile::Circuit;
 use crate::law::Law;
+use vehicle::{FaultId, Item};
 
 /// Share of each mode, divided among its resistances.
 const OPEN: f64 = 0.25;
@@ -27,9 +28,9 @@ pub(super) fn make(circuit: &Circuit, g: usize, mode: &str, number: Option<f64>)
         ),
         _ => return None,
     };
-    let repair_item = format!("ground:{}", ground.id);
+    let repair_item = Item::Ground(ground.id.clone());
     Some(Fault {
-        id: id_of(&repair_item, mode, number),
+        id: FaultId::new(repair_item.clone(), mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: share * rates::ground(circuit, g),

@@ -1,13 +1,13 @@
 //! Faults as changes of elements, generated from the vehicle file.
 //!
-//! One small file per kind of thing that can fail. An id is
-//! `<what>:<name>:<mode>[:<number>]`; the number (ohms, or the knee current of a
+//! One small file per kind of thing that can fail. Their names are [`FaultId`]; the number (ohms, or the knee current of a
 //! constriction) may be any positive value, not only those on the grid.
 
 use crate::compile::{BranchId, Circuit, CircuitError, NodeId};
 use crate::law::Law;
 use crate::solve::Extra;
 use serde::Serialize;
+use vehicle::{FaultId, Item, Point};
 
 pub(crate) mod connector;
 mod ground;
@@ -25,6 +25,8 @@ pub enum Change {
     Branch(BranchId, Law),
     /// A resistance appears in series with a branch, whatever its law.
     Series(BranchId, f64),
+    /// The resistance of a branch is so many times what its law in the state makes it.
+    Times(BranchId, f64),
     /// A resistance appears between two nodes.
     Bridge(NodeId, NodeId, f64),
     /// A meter or another tool between two nodes.
@@ -39,9 +41,9 @@ pub enum Change {
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Fault {
     /// Its id.
-    pub id: String,
+    pub id: FaultId,
     /// What a technician would repair.
-    pub repair_item: String,
+    pub repair_item: Item,
     /// How often it happens before anything is known: its item's [`rates`], divided among its ways to
     /// fail.
     pub prior: f64,
@@ -69,8 +71,12 @@ pub(crate) fn series_ohms(sound: f64) -> &'static [f64] {
     if sound < HEAVY_OHMS { &HEAVY_SERIES_OHMS } else { &SERIES_OHMS }
 }
 
-/// Resistances to ground tried, ohms.
-pub const BRIDGE_OHMS: [f64; 7] = [0.05, 0.5, 5.0, 22.0, 100.0, 470.0, 2e3];
+/// Resistances to ground tried, ohms. Where much current passes they lie closer: whether a fuse blows, and
+/// how far the supply sags, changes within one decade.
+pub const BRIDGE_OHMS: [f64; 10] = [0.05, 0.12, 0.3, 0.8, 2.0, 5.0, 22.0, 100.0, 470.0, 2e3];
+/// How many of them are tried at the far end of a conductor as well: above, the conductor's own resistance
+/// tells the ends apart no more.
+pub const FAR_OHMS: usize = 8;
 /// Resistances to a permanent supply tried, ohms.
 pub const SUPPLY_OHMS: [f64; 5] = [0.1, 2.2, 22.0, 220.0, 2.2e3];
 /// Resistances between two conductors tried, ohms.
@@ -111,79 +117,65 @@ pub fn all(circuit: &Circuit) -> Vec<Fault> {
 /// [`CircuitError::NoSuchFault`].
 pub fn by_id(circuit: &Circuit, id: &str) -> Result<Fault, CircuitError> {
     let none = || CircuitError::NoSuchFault(id.to_owned());
-    let fields: Vec<&str> = id.split(':').collect();
-    let (&[what, name, mode], number) =
-        (fields.first_chunk::<3>().ok_or_else(none)?, fields.get(3).map(|n| n.parse::<f64>()));
-    let number = match number {
-        None => None,
-        Some(Ok(n)) if n.is_finite() && n > 0.0 && fields.len() == 4 => Some(n),
-        Some(_) => return Err(none()),
-    };
-    let found = match what {
-        "wire" => circuit.wire(name).and_then(|w| wire::make(circuit, w, mode, number)),
-        "terminal" => name.split_once('.').and_then(|(connector, cavity)| {
-            terminal::make(circuit, &(connector.to_owned(), cavity.to_owned()), mode, number)
-        }),
-        "ground" => circuit.names.ground(name).and_then(|g| ground::make(circuit, g, mode, number)),
-        "connector" => {
-            circuit.names.connector(name).and_then(|c| connector::make(circuit, c, mode, number))
+    named(circuit, &id.parse().map_err(|_| none())?).ok_or_else(none)
+}
+
+/// The fault of a name; its number may lie off the grid. None where the vehicle has no such thing, or it
+/// cannot fail so.
+pub fn named(circuit: &Circuit, FaultId { of, mode, number }: &FaultId) -> Option<Fault> {
+    let names = &circuit.names;
+    match of {
+        Item::Wire(id) => wire::make(circuit, circuit.wire(id)?, mode, *number),
+        Item::Terminal(id) => {
+            let (owner, no) = Point::of(id).key()?;
+            terminal::make(circuit, &(owner.to_owned(), no.to_owned()), mode, *number)
         }
-        "splice" => circuit.names.splice(name).and_then(|s| splice::make(circuit, s, mode, number)),
-        "pair" => pair::make(circuit, name, mode, number),
-        "part" => circuit.part(name).and_then(|p| part::make(circuit, p, mode, number)),
-        _ => None,
-    };
-    found.ok_or_else(none)
+        Item::Ground(id) => ground::make(circuit, names.ground(id)?, mode, *number),
+        Item::Connector(id) => connector::make(circuit, names.connector(id)?, mode, *number),
+        Item::Splice(id) => splice::make(circuit, names.splice(id)?, mode, *number),
+        Item::Pair(a, b) => pair::make(circuit, [a, b], mode, *number),
+        Item::Part(id) => part::make(circuit, circuit.part(id)?, mode, *number),
+        Item::Elsewhere => None,
+    }
 }
 
 /// The name of a repair item in words.
-pub fn item_text(circuit: &Circuit, item: &str) -> String {
+pub fn item_text(circuit: &Circuit, item: &Item) -> String {
     let v = &circuit.vehicle;
-    match item.split_once(':') {
-        Some(("wire", id)) => circuit.names.wire(id).map(|w| &v.wires[w]).map_or_else(
+    match item {
+        Item::Wire(id) => circuit.names.wire(id).map(|w| &v.wires[w]).map_or_else(
             || format!("Conductor {id}"),
             |w| format!("Conductor {id} {}, {} to {}", w.colour, w.from, w.to),
         ),
-        Some(("terminal", id)) => {
-            let connector = id.split('.').next().unwrap_or(id);
+        Item::Terminal(id) => {
+            let connector = Point::of(id).owner;
             match circuit.names.connector(connector).map(|c| &v.connectors[c]) {
                 Some(c) => format!("Terminal {id}, {}", lower(&c.name)),
                 None => format!("Terminal {id} in its socket"),
             }
         }
-        Some(("ground", id)) => circuit
+        Item::Ground(id) => circuit
             .names
             .ground(id)
             .map(|g| &v.grounds[g])
             .map_or_else(|| id.to_owned(), |g| format!("Ground point {id}, {}", g.name)),
-        Some(("connector", id)) => circuit
+        Item::Connector(id) => circuit
             .names
             .connector(id)
             .map(|c| &v.connectors[c])
             .map_or_else(|| id.to_owned(), |c| format!("Connector {id}, {}", lower(&c.name))),
-        Some(("splice", id)) => circuit
+        Item::Splice(id) => circuit
             .names
             .splice(id)
             .map(|s| &v.splices[s])
             .map_or_else(|| id.to_owned(), |s| format!("Splice {id}, {}", s.name)),
-        Some(("pair", id)) => match id.split_once('+') {
-            Some((a, b)) => format!("Conductors {a} and {b}{}", place_of_pair(circuit, a, b)),
-            None => id.to_owned(),
-        },
-        Some(("part", id)) => circuit
+        Item::Pair(a, b) => format!("Conductors {a} and {b}{}", place_of_pair(circuit, a, b)),
+        Item::Part(id) => circuit
             .names
             .part(id)
             .map(|p| &v.parts[p])
             .map_or_else(|| id.to_owned(), |p| format!("{} {id}", p.name)),
-        _ => item.to_owned(),
-    }
-}
-
-/// The id of a fault of a repair item.
-fn id_of(repair_item: &str, mode: &str, number: Option<f64>) -> String {
-    match number {
-        Some(n) => format!("{repair_item}:{mode}:{n}"),
-        None => format!("{repair_item}:{mode}"),
+        Item::Elsewhere => "Not in this vehicle file".to_owned(),
     }
 }
 

@@ -1,9 +1,9 @@
 //! Parts: what can fail inside each of their elements, as the elements themselves say.
 
-use super::{Change, Fault, id_of, item_text, rates};
+use super::{Change, Fault, item_text, rates};
 use crate::compile::Circuit;
 use crate::elements::{Failure, Local};
-use vehicle::PartKind;
+use vehicle::{FaultId, Item, PartKind};
 
 pub(super) fn generate(circuit: &Circuit, p: usize, out: &mut Vec<Fault>) {
     let mut seen = std::collections::BTreeSet::new();
@@ -32,13 +32,14 @@ fn fault(circuit: &Circuit, d: usize, mode: &str, failure: Failure) -> Fault {
     let change = match failure.local {
         Local::Law(role, law) => Change::Branch(placed.branches[role], law),
         Local::Series(role, ohms) => Change::Series(placed.branches[role], ohms),
+        Local::Times(role, n) => Change::Times(placed.branches[role], n),
         Local::Hold(mode) => Change::Hold(d, mode),
         Local::NoEffect => Change::NoEffect(placed.part),
     };
-    let repair_item = format!("part:{}", circuit.vehicle.parts[placed.part].id);
+    let repair_item = Item::Part(circuit.vehicle.parts[placed.part].id.clone());
     let at = pins_text(circuit, d);
     Fault {
-        id: id_of(&repair_item, mode, failure.number),
+        id: FaultId::new(repair_item.clone(), mode, failure.number),
         text: format!("{}: {}{at}", item_text(circuit, &repair_item), failure.text),
         repair_item,
         prior: failure.weight * scale(circuit, d),

@@ -8,7 +8,7 @@
 
 use crate::compile::Circuit;
 use serde::Serialize;
-use vehicle::{Element, PartKind};
+use vehicle::{Element, Item, PartKind, Point};
 
 /// How often a kind of thing fails.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
@@ -154,23 +154,22 @@ fn of_terminal(circuit: &Circuit, owner: &str) -> Rate {
 }
 
 /// The kind of thing that a repair item is, as the table names it; of a part that of its first element.
-pub fn kind(circuit: &Circuit, item: &str) -> Option<&'static str> {
-    let (what, id) = item.split_once(':')?;
+pub fn kind(circuit: &Circuit, item: &Item) -> Option<&'static str> {
     let v = &circuit.vehicle;
     Some(
-        match what {
-            "wire" => CONDUCTOR,
-            "pair" => PAIR,
-            "ground" => GROUND,
-            "connector" => CONNECTOR,
-            "terminal" => of_terminal(circuit, id.split('.').next()?),
-            "splice" if v.splices[circuit.names.splice(id)?].rail => RAIL,
-            "splice" => CRIMP,
-            "part" => match &v.parts[circuit.part(id)?] {
+        match item {
+            Item::Wire(_) => CONDUCTOR,
+            Item::Pair(..) => PAIR,
+            Item::Ground(_) => GROUND,
+            Item::Connector(_) => CONNECTOR,
+            Item::Terminal(id) => of_terminal(circuit, Point::of(id).owner),
+            Item::Splice(id) if v.splices[circuit.names.splice(id)?].rail => RAIL,
+            Item::Splice(_) => CRIMP,
+            Item::Part(id) => match &v.parts[circuit.part(id)?] {
                 p if p.kind == PartKind::Module => MODULE,
                 p => of_element(p.elements.first()?),
             },
-            _ => return None,
+            Item::Elsewhere => return None,
         }
         .kind,
     )

@@ -1,8 +1,9 @@
 //! Splices: one leg of the crimp loose or corroded.
 
-use super::{Change, Fault, id_of, item_text, ohms_text, rates};
+use super::{Change, Fault, item_text, ohms_text, rates};
 use crate::compile::Circuit;
 use crate::law::Law;
+use vehicle::{FaultId, Item};
 
 /// Resistances of a corroded leg tried, ohms.
 const GRID: [f64; 8] = [0.1, 0.22, 0.47, 1.0, 4.7, 22.0, 100.0, 1e3];
@@ -42,9 +43,9 @@ pub(super) fn make(circuit: &Circuit, s: usize, mode: &str, number: Option<f64>)
         _ => return None,
     };
     let count = legs(circuit, s).count();
-    let repair_item = format!("splice:{}", splice.id);
+    let repair_item = Item::Splice(splice.id.clone());
     Some(Fault {
-        id: id_of(&repair_item, mode, number),
+        id: FaultId::new(repair_item.clone(), mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: share / count as f64 * rates::splice(circuit, s, count),

@@ -2,10 +2,11 @@
 //! spot carries the current (a constriction that heats).
 
 use super::{
-    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, id_of, item_text, ohms_text, rates, series_ohms,
+    CONSTRICTION_OHMS, Change, Fault, KNEE_AMPS, item_text, ohms_text, rates, series_ohms,
 };
 use crate::compile::Circuit;
 use crate::law::Law;
+use vehicle::{FaultId, Item};
 
 /// Share of each mode, divided among its numbers.
 const OPEN: f64 = 0.3;
@@ -47,9 +48,9 @@ pub(super) fn make(
         ),
         _ => return None,
     };
-    let repair_item = format!("terminal:{}.{}", key.0, key.1);
+    let repair_item = Item::Terminal(format!("{}.{}", key.0, key.1));
     Some(Fault {
-        id: id_of(&repair_item, mode, number),
+        id: FaultId::new(repair_item.clone(), mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: share * rates::terminal(circuit, key)?,

@@ -1,9 +1,10 @@
 //! Conductors: open, resistive, chafed to ground or to a supply that lies in the same loom.
 
-use super::{BRIDGE_OHMS, Change, Fault, SUPPLY_OHMS};
-use super::{id_of, item_text, ohms_text, rates, series_ohms};
+use super::{BRIDGE_OHMS, Change, FAR_OHMS, Fault, SUPPLY_OHMS};
+use super::{item_text, ohms_text, rates, series_ohms};
 use crate::compile::Circuit;
 use crate::law::Law;
+use vehicle::{FaultId, Item};
 
 /// Share of each mode, divided among its resistances.
 const OPEN: f64 = 0.37;
@@ -17,9 +18,9 @@ pub(super) fn generate(circuit: &Circuit, w: usize, out: &mut Vec<Fault>) {
         out.extend(make(circuit, w, "series", Some(*ohms)));
     }
     // The chafed spot lies near the one end or the other: a clamp in between tells which.
-    for mode in ["ground", "ground_far"] {
-        for ohms in BRIDGE_OHMS {
-            out.extend(make(circuit, w, mode, Some(ohms)));
+    for (mode, count) in [("ground", BRIDGE_OHMS.len()), ("ground_far", FAR_OHMS)] {
+        for ohms in &BRIDGE_OHMS[..count] {
+            out.extend(make(circuit, w, mode, Some(*ohms)));
         }
     }
     for ohms in SUPPLY_OHMS {
@@ -42,10 +43,13 @@ pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>)
         ),
         ("ground" | "ground_far", Some(r)) => {
             let b = &circuit.branches[branch];
+            // What is tried at one end only has the share of both.
+            let ends =
+                if BRIDGE_OHMS[..FAR_OHMS].iter().any(|tried| r <= *tried) { 2.0 } else { 1.0 };
             let (at, end) = if mode == "ground" { (b.from, &wire.from) } else { (b.to, &wire.to) };
             (
                 Change::Bridge(at, 0, r),
-                0.5 * GROUND / BRIDGE_OHMS.len() as f64,
+                GROUND / ends / BRIDGE_OHMS.len() as f64,
                 format!("chafed to ground near {end}, through {}", ohms_text(r)),
             )
         }
@@ -56,9 +60,9 @@ pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>)
         ),
         _ => return None,
     };
-    let repair_item = format!("wire:{}", wire.id);
+    let repair_item = Item::Wire(wire.id.clone());
     Some(Fault {
-        id: id_of(&repair_item, mode, number),
+        id: FaultId::new(repair_item.clone(), mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),
         repair_item,
         prior: share * rates::conductor(circuit, w),

@@ -4,6 +4,7 @@ use super::Sweep;
 use super::bridge::Bridge;
 use crate::compile::BranchId;
 use crate::law::Law;
+use crate::solve::Altered;
 use std::collections::BTreeSet;
 
 /// The circuit as a hypothesis has it at the moment.
@@ -18,7 +19,7 @@ pub(super) struct Now {
     pub(super) old_laws: Vec<(BranchId, Law)>,
     pub(super) old_modes: Vec<(usize, u8)>,
     pub(super) fixed: Vec<BranchId>,
-    pub(super) series: Vec<(BranchId, f64)>,
+    pub(super) altered: Vec<(BranchId, Altered)>,
     pub(super) held: Vec<usize>,
     /// Branches that are not in the vehicle.
     pub(super) bridges: Vec<Bridge>,
@@ -72,7 +73,7 @@ impl Sweep {
         }
         now.no_effect.clear();
         now.fixed.clear();
-        now.series.clear();
+        now.altered.clear();
         now.held.clear();
         now.let_go.clear();
         now.bridges.clear();

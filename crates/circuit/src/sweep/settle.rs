@@ -7,7 +7,7 @@ use crate::elements::Seen;
 use crate::fault::Change;
 use crate::law::Law;
 use crate::software::View;
-use crate::solve::Extra;
+use crate::solve::{Altered, Extra};
 use std::sync::Arc;
 
 /// Rounds of devices and Newton steps before a hypothesis is solved from rest.
@@ -66,8 +66,14 @@ impl Sweep {
             }
             Change::Series(k, ohms) => {
                 if !self.pulled[k] {
-                    self.now.series.push((k, ohms));
+                    self.now.altered.push((k, Altered::Series(ohms)));
                     self.set_law(k, self.now.laws[k].in_series(ohms));
+                }
+            }
+            Change::Times(k, n) => {
+                if !self.pulled[k] {
+                    self.now.altered.push((k, Altered::Times(n)));
+                    self.set_law(k, self.now.laws[k].times(n));
                 }
             }
             Change::Bridge(a, b, ohms) if a == 0 || b == 0 => {
@@ -121,8 +127,8 @@ impl Sweep {
                 continue;
             }
             let mut law = placed.device.law(role, mode, &self.state);
-            if let Some((_, ohms)) = self.now.series.iter().find(|s| s.0 == k) {
-                law = law.in_series(*ohms);
+            if let Some((_, how)) = self.now.altered.iter().find(|s| s.0 == k) {
+                law = how.of(law);
             }
             if law != self.now.laws[k] {
                 self.set_law(k, law);

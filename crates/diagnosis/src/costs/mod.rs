@@ -7,12 +7,12 @@
 pub mod price;
 pub(crate) mod to_go;
 
-use crate::model::{ELSEWHERE, Model};
+use crate::model::Model;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::PartKind;
+use vehicle::{Item, PartKind};
 
 /// What labour and parts cost in a shop.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -53,8 +53,8 @@ impl Prices {
     }
 
     /// What it costs to mend a repair item, trying the complaint again included.
-    pub fn mending(&self, model: &Model, item: &str) -> f64 {
-        if item == ELSEWHERE {
+    pub fn mending(&self, model: &Model, item: &Item) -> f64 {
+        if *item == Item::Elsewhere {
             return self.labour(price::SEARCH);
         }
         let mend = price::mend(model, item);
@@ -62,9 +62,10 @@ impl Prices {
     }
 
     /// The price of the new part, `typical` where nothing is known of it.
-    pub fn part(&self, model: &Model, item: &str, typical: f64) -> f64 {
-        let id = item.strip_prefix("part:");
-        let Some(part) = id.and_then(|id| model.circuit.part(id)) else { return typical };
+    pub fn part(&self, model: &Model, item: &Item, typical: f64) -> f64 {
+        let Some(part) = item.as_part().and_then(|id| model.circuit.part(id)) else {
+            return typical;
+        };
         let part = &model.circuit.vehicle.parts[part];
         part.price.or_else(|| self.kinds.get(&part.kind).copied()).unwrap_or(typical)
     }

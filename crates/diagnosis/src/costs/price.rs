@@ -6,7 +6,7 @@
 
 use crate::model::Model;
 use crate::next::candidates::reach;
-use vehicle::{Element, PartKind};
+use vehicle::{Element, Item, PartKind};
 
 /// What mending a kind of thing takes.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -61,16 +61,16 @@ fn of_part(kind: PartKind, filament: bool) -> Mend {
 }
 
 /// What mending an item takes, reaching and unplugging included.
-fn alone(model: &Model, item: &str) -> Mend {
-    let Some((kind, id)) = item.split_once(':') else { return takes(SEARCH, 0.0) };
-    match kind {
-        "wire" => CONDUCTOR,
-        "pair" => PAIR,
-        "terminal" => TERMINAL,
-        "connector" => CONNECTOR,
-        "splice" => SPLICE,
-        "ground" => GROUND,
-        _ => match model.circuit.part(id).map(|p| &model.circuit.vehicle.parts[p]) {
+fn alone(model: &Model, item: &Item) -> Mend {
+    match item {
+        Item::Wire(_) => CONDUCTOR,
+        Item::Pair(..) => PAIR,
+        Item::Terminal(_) => TERMINAL,
+        Item::Connector(_) => CONNECTOR,
+        Item::Splice(_) => SPLICE,
+        Item::Ground(_) => GROUND,
+        Item::Elsewhere => takes(SEARCH, 0.0),
+        Item::Part(id) => match model.circuit.part(id).map(|p| &model.circuit.vehicle.parts[p]) {
             Some(part) => {
                 let filament = part.elements.iter().any(|e| matches!(e, Element::Lamp { .. }));
                 of_part(part.kind, filament)
@@ -81,9 +81,8 @@ fn alone(model: &Model, item: &str) -> Mend {
 }
 
 /// The same with reaching and unplugging.
-pub fn mend(model: &Model, item: &str) -> Mend {
+pub fn mend(model: &Model, item: &Item) -> Mend {
     let of = alone(model, item);
-    let id = item.split_once(':').map_or(item, |(_, id)| id.split('+').next().unwrap_or(id));
-    let (there, unplug) = reach(model, id);
+    let (there, unplug) = item.thing().map_or((0.0, 0.0), |id| reach(model, id));
     Mend { minutes: of.minutes + there + 2.0 * unplug, ..of }
 }

@@ -247,7 +247,10 @@ pub fn expected(
     let faults = values
         .iter()
         .enumerate()
-        .map(|(h, value)| (*value, sigma(instrument, *value, healthy, tolerance, unsure(h))))
+        .map(|(h, value)| {
+            let sigma = sigma(instrument, *value, healthy, tolerance, unsure(h));
+            (*value, sigma.hypot(grids.along(h, |h| values[h])))
+        })
         .collect();
     Ok(Expected { healthy, sigma: own, tolerance, faults })
 }
@@ -372,7 +375,7 @@ impl<'m> Hanging<'m> {
         let changes = &self.model.faults[h].changes;
         high_ohmic(changes)
             && changes.iter().any(|change| match change {
-                Change::Branch(k, _) | Change::Series(k, _) => {
+                Change::Branch(k, _) | Change::Series(k, _) | Change::Times(k, _) => {
                     self.holds.get(*k).copied().unwrap_or(false)
                 }
                 _ => false,

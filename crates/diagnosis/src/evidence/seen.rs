@@ -80,8 +80,8 @@ mod tests {
         let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
         let mut looked = 0;
         for f in &model.faults {
-            let item = f.repair_item.split_once(':').unwrap().1;
-            for at in [item, item.split('.').next().unwrap()] {
+            let item = f.repair_item.thing().unwrap();
+            for at in [item, vehicle::Point::of(item).owner] {
                 let chances = chances(&model, at, f);
                 let sum: f64 = chances.iter().sum();
                 assert!(chances.iter().all(|c| *c >= 0.0), "{} at {at}: {chances:?}", f.id);

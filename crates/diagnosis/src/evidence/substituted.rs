@@ -4,7 +4,7 @@
 use super::{Strength, effect};
 use crate::model::{Model, ModelError};
 use circuit::{Change, Fault, Instrument, Probe, meter::Leads};
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 /// What is still so with a known-good part in is looked at twice: it is misjudged so many times as seldom.
 const STILL: f64 = 0.1;
@@ -14,7 +14,7 @@ const STILL: f64 = 0.1;
 pub(crate) struct Swap {
     leads: Option<Leads>,
     /// Repair item that a known-good part stands in for.
-    item: Option<String>,
+    item: Option<Item>,
     part: usize,
     seen: usize,
 }
@@ -38,7 +38,7 @@ pub(super) fn swap(
         return Err(ModelError::Unknown { what: "substitute", id });
     }
     let leads = jumper.map(|[red, black]| probe(red, black).leads(&model.circuit)).transpose()?;
-    let item = swapped.map(|id| format!("part:{id}"));
+    let item = swapped.map(Item::part);
     Ok(Swap { leads, item, part: at, seen: effect::index(strength) })
 }
 

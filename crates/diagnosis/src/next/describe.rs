@@ -8,7 +8,7 @@ use crate::{verdict, words};
 use circuit::{Instrument, Probe};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, Point};
 
 /// A line of the setup: `red`, `C4.7 cabin side …`.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -256,7 +256,7 @@ fn reading_kind(model: &Model, c: &Candidate, p: &Probe) -> Result<Kind, ModelEr
 
 fn reading_text(model: &Model, p: &Probe) -> String {
     let v = &model.circuit.vehicle;
-    let owner = |id: &str| id.split('.').next().unwrap_or(id).to_owned();
+    let owner = |id: &str| Point::of(id).owner.to_owned();
     let connector = v.connectors.iter().find(|c| c.id == owner(&p.red));
     match p.instrument {
         Instrument::Amps => format!("Current in conductor {}, with a clamp", p.red),
@@ -281,7 +281,7 @@ fn reading_text(model: &Model, p: &Probe) -> String {
                 words::bare(model, &p.black)
             ),
             Some(c) if owner(&p.red) == owner(&p.black) && c.sides.is_some() => {
-                let cavity = p.red.split(':').next().unwrap_or(&p.red);
+                let cavity = Point::of(&p.red).cavity();
                 format!("Voltage across terminal {cavity}, {}", c.name)
             }
             _ if owner(&p.red) == owner(&p.black) => {

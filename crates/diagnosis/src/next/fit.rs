@@ -7,19 +7,19 @@ use crate::costs::price::{self, TRY};
 use crate::costs::{Prices, to_go};
 use crate::coverage;
 use crate::evidence::Finding;
-use crate::model::{ELSEWHERE, Model};
+use crate::model::Model;
 use crate::posterior::{Explains, Live};
 use crate::words;
 use circuit::fault;
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{OperatingState, PartKind};
+use vehicle::{Item, OperatingState, PartKind};
 
 /// A part that could be fitted now instead of checking on.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Fit {
     /// Repair item.
-    pub item: String,
+    pub item: Item,
     /// The part.
     pub part: String,
     /// In words.
@@ -70,7 +70,7 @@ fn costs(model: &Model, prices: &Prices, live: &[Live], ask: &Ask<'_>) -> Vec<f6
     let cost = |l: &Live| match l.what {
         Explains::Fault(h) => of(h),
         Explains::Pair(k) => ask.posterior.pairs.get(k).map_or(0.0, |p| of(p.a) + of(p.b)),
-        Explains::Elsewhere => prices.mending(model, ELSEWHERE),
+        Explains::Elsewhere => prices.mending(model, &Item::Elsewhere),
     };
     live.iter().map(cost).collect()
 }
@@ -130,7 +130,7 @@ pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> 
     let bit = money_per_bit(prices, checks);
     let mut best: Option<Fit> = None;
     for (item, p) in ask.posterior.ranking().into_iter().take_while(|(_, p)| *p > LEAST) {
-        let Some(id) = model.items[item].strip_prefix("part:") else { continue };
+        let Some(id) = model.items[item].as_part() else { continue };
         let Some(part) = model.circuit.part(id).map(|k| &model.circuit.vehicle.parts[k]) else {
             continue;
         };

@@ -25,7 +25,7 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use value::{Scales, Table};
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 /// Everything a next check is chosen from.
 #[derive(Debug, Clone, Copy)]
@@ -240,7 +240,7 @@ fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
 struct Wavering<'a> {
     ask: &'a Ask<'a>,
     /// Explanations that come and go: the weight of that, and their repair items.
-    live: Vec<(f64, &'a str)>,
+    live: Vec<(f64, &'a Item)>,
     /// Their weight by what would be disturbed, as far as it was asked for.
     at: Mutex<HashMap<String, f64>>,
 }
@@ -250,7 +250,7 @@ impl<'a> Wavering<'a> {
         let of = |l: &Live| match l.what {
             Explains::Fault(h) => {
                 let share = ask.posterior.share_wavering(h);
-                (share > 0.01).then(|| (l.p * share, ask.model.faults[h].repair_item.as_str()))
+                (share > 0.01).then(|| (l.p * share, &ask.model.faults[h].repair_item))
             }
             _ => None,
         };
@@ -262,7 +262,7 @@ impl<'a> Wavering<'a> {
         if let Some(weight) = at.get(owner) {
             return *weight;
         }
-        let here = |item: &str| circuit::place::lies_at(&self.ask.model.circuit, item, owner);
+        let here = |item: &Item| circuit::place::lies_at(&self.ask.model.circuit, item, owner);
         let weight = self.live.iter().filter(|w| here(w.1)).map(|w| w.0).sum();
         at.insert(owner.to_owned(), weight);
         weight
@@ -566,13 +566,16 @@ fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
 }
 
 /// `terminal:C4.7` as `terminal C4.7`; a part by its id alone.
-pub(crate) fn short(item: &str) -> String {
-    match item.split_once(':') {
-        Some(("part", id)) => id.to_owned(),
-        Some(("wire", id)) => format!("conductor {id}"),
-        Some(("pair", id)) => format!("conductors {}", id.replace('+', " and ")),
-        Some((kind, id)) => format!("{kind} {id}"),
-        None => "not in this file".to_owned(),
+pub(crate) fn short(item: &Item) -> String {
+    match item {
+        Item::Part(id) => id.clone(),
+        Item::Wire(id) => format!("conductor {id}"),
+        Item::Pair(a, b) => format!("conductors {a} and {b}"),
+        Item::Terminal(id) => format!("terminal {id}"),
+        Item::Connector(id) => format!("connector {id}"),
+        Item::Splice(id) => format!("splice {id}"),
+        Item::Ground(id) => format!("ground {id}"),
+        Item::Elsewhere => "not in this file".to_owned(),
     }
 }
 

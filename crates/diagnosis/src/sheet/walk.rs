@@ -3,7 +3,7 @@
 
 use circuit::Circuit;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
-use vehicle::PartKind;
+use vehicle::{PartKind, Point};
 
 /// What a way ends at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -31,7 +31,7 @@ pub(super) struct Harness<'a> {
 
 /// Id of the part, connector, splice or ground that an end belongs to.
 pub(super) fn owner(end: &str) -> &str {
-    end.split('.').next().unwrap_or(end)
+    Point::of(end).owner
 }
 
 impl<'a> Harness<'a> {
@@ -40,7 +40,8 @@ impl<'a> Harness<'a> {
         let mut pin_of = HashMap::new();
         let mut ends_of: BTreeMap<_, Vec<&str>> = BTreeMap::new();
         for end in v.wires.iter().flat_map(|w| [w.from.as_str(), w.to.as_str()]) {
-            let Some((id, cavity)) = end.split_once('.') else {
+            let at = Point::of(end);
+            let (id, Some(cavity)) = (at.owner, at.no_and_side()) else {
                 continue;
             };
             let pin = match circuit.names.connector(id).map(|k| &v.connectors[k]) {

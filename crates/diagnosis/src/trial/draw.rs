@@ -5,6 +5,7 @@ use circuit::{Fault, fault};
 use rand::Rng;
 use rand::seq::IndexedRandom;
 use std::collections::BTreeMap;
+use vehicle::{FaultId, ItemKind};
 
 /// How truths are drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -21,8 +22,8 @@ pub enum Truths {
     Even,
 }
 
-/// A fault to be hidden; its number, where it has one, anywhere between the ends of its grid.
-pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> String {
+/// A fault to be hidden, none where the vehicle has none; its number, where it has one, anywhere between the ends of its grid.
+pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> Option<FaultId> {
     let of_item: Vec<&Fault> = match truths {
         Truths::Believed => model.faults.iter().collect(),
         Truths::Hard => {
@@ -38,12 +39,11 @@ pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> String {
             model.variants(item.unwrap_or(0)).iter().map(|h| &model.faults[*h]).collect()
         }
         Truths::Even => {
-            let mut sorts: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+            let mut sorts: BTreeMap<ItemKind, Vec<usize>> = BTreeMap::new();
             for (k, item) in
                 model.items.iter().enumerate().filter(|x| !model.variants(x.0).is_empty())
             {
-                let sort = item.split(':').next().unwrap_or("");
-                sorts.entry(sort).or_default().push(k);
+                sorts.entry(item.kind()).or_default().push(k);
             }
             let sorts: Vec<Vec<usize>> = sorts.into_values().collect();
             let item = sorts.choose(rng).and_then(|items| items.choose(rng)).copied();
@@ -56,26 +56,19 @@ pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> String {
         left -= f.prior;
         left <= 0.0
     });
-    let Some(drawn) = drawn.or(of_item.last()) else { return String::new() };
-    off_grid(model, &drawn.id, rng)
-}
-
-/// The head of an id and its number.
-fn parts(id: &str) -> Option<(&str, f64)> {
-    let (head, number) = id.rsplit_once(':').filter(|_| id.split(':').count() == 4)?;
-    Some((head, number.parse().ok()?))
+    drawn.or(of_item.last()).map(|f| off_grid(model, &f.id, rng))
 }
 
 /// The same kind of fault with any number between the least and the largest of its grid, every
 /// proportion alike.
-fn off_grid(model: &Model, id: &str, rng: &mut impl Rng) -> String {
-    let Some((head, _)) = parts(id) else { return id.to_owned() };
-    let of_grid = model.faults.iter().filter_map(|f| parts(&f.id)).filter(|(h, _)| *h == head);
-    let (low, high) = of_grid.fold((f64::INFINITY, 0.0f64), |(l, h), (_, n)| (l.min(n), h.max(n)));
-    let number = low * (high / low).powf(rng.random::<f64>());
-    let other = format!("{head}:{number:.5}");
-    match fault::by_id(&model.circuit, &other) {
-        Ok(_) => other,
-        Err(_) => id.to_owned(),
+fn off_grid(model: &Model, id: &FaultId, rng: &mut impl Rng) -> FaultId {
+    if id.number.is_none() {
+        return id.clone();
     }
+    let of_grid = model.faults.iter().filter(|f| f.id.same_way(id)).filter_map(|f| f.id.number);
+    let (low, high) = of_grid.fold((f64::INFINITY, 0.0f64), |(l, h), n| (l.min(n), h.max(n)));
+    let number = low * (high / low).powf(rng.random::<f64>());
+    // As few digits as somebody would read.
+    let other = id.with((number * 1e5).round() / 1e5);
+    if fault::named(&model.circuit, &other).is_some() { other } else { id.clone() }
 }

@@ -4,7 +4,7 @@ use super::{Bench, Strategy, strategy};
 use crate::costs::{Prices, price};
 use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::gate::{self, Standing};
-use crate::model::{ELSEWHERE, Model, ModelError};
+use crate::model::{Model, ModelError};
 use crate::next::candidates::{Candidate, Here, What};
 use crate::next::{self, Ask};
 use crate::posterior::{Posterior, entropy};
@@ -12,7 +12,7 @@ use crate::prior::Priors;
 use circuit::Probe;
 use rand::Rng;
 use serde::Serialize;
-use vehicle::{KeyPosition, OperatingState};
+use vehicle::{Item, KeyPosition, OperatingState};
 
 /// Numbers of the moments of a job.
 const COMPLAINT: u64 = 1;
@@ -57,13 +57,13 @@ pub struct Worked {
     /// How it ended.
     pub ending: Ending,
     /// Item named first.
-    pub named: String,
+    pub named: Item,
     /// Its probability, 0 to 1.
     pub probability: f64,
     /// It was at fault.
     pub right: bool,
     /// Probability given to the item named second.
-    pub second: String,
+    pub second: Item,
     /// Checks after the first scan.
     pub checks: usize,
     /// Minutes of them.
@@ -209,10 +209,10 @@ fn open_point(
     model: &Model,
     evidence: &[Evidence],
     posterior: &Posterior,
-    item: &str,
+    item: &Item,
     done: &[String],
 ) -> Result<Option<Candidate>, ModelError> {
-    let Some(module) = item.strip_prefix("part:") else { return Ok(None) };
+    let Some(module) = item.as_part() else { return Ok(None) };
     let points =
         gate::gate(model, evidence, posterior, module)?.map(|g| g.points).unwrap_or_default();
     let open = points.iter().filter(|p| p.standing == Standing::Open).map(gate::GatePoint::check);
@@ -257,10 +257,10 @@ pub fn work(
     let mut now = evidence.last().map(|e| e.state.clone()).unwrap_or_default();
     let mut worked = Worked {
         ending: Ending::GaveUp,
-        named: String::new(),
+        named: Item::Elsewhere,
         probability: 0.0,
         right: false,
-        second: String::new(),
+        second: Item::Elsewhere,
         checks: 0,
         minutes: 0.0,
         cost: 0.0,
@@ -285,7 +285,7 @@ pub fn work(
         worked.named = model.items[top].clone();
         worked.probability = probability;
         worked.second = model.items[ranking[1].0].clone();
-        let certain = probability > next::CERTAIN && worked.named != ELSEWHERE;
+        let certain = probability > next::CERTAIN && worked.named != Item::Elsewhere;
         if certain && proving == Some(top) {
             match open_point(model, &evidence, &posterior, &worked.named, &gated)? {
                 Some(c) if worked.checks < rules.most_checks => {

@@ -15,7 +15,7 @@ pub use strategy::Strategy;
 
 use crate::evidence::{Finding, Present, Sight, Strength};
 use circuit::Probe;
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 /// A vehicle with something hidden, under a technician's hands.
 pub trait Bench {
@@ -41,7 +41,7 @@ pub trait Bench {
     /// Looks at a place or thing.
     fn look(&mut self, at: &str) -> Sight;
     /// Repairs an item; whether that was wrong with it.
-    fn repair(&mut self, item: &str) -> bool;
+    fn repair(&mut self, item: &Item) -> bool;
     /// Whether anything is still wrong: the referee's question, not the technician's.
     fn is_sound(&self) -> bool;
 }

@@ -55,7 +55,7 @@ impl Bench for Exact {
         swapped: Option<&str>,
     ) -> Option<Strength> {
         let c = &MODEL.circuit;
-        let item = swapped.map(|id| format!("part:{id}"));
+        let item = swapped.map(vehicle::Item::part);
         let left = self.hidden.iter().filter(|f| Some(&f.repair_item) != item.as_ref());
         let changes: Vec<_> = left.flat_map(|f| f.changes.clone()).collect();
         let extra = jumper.and_then(|p| p.leads(c).unwrap().extra());
@@ -74,9 +74,9 @@ impl Bench for Exact {
     fn look(&mut self, _: &str) -> Sight {
         Sight::Nothing
     }
-    fn repair(&mut self, item: &str) -> bool {
+    fn repair(&mut self, item: &vehicle::Item) -> bool {
         let before = self.hidden.len();
-        self.hidden.retain(|f| f.repair_item != item);
+        self.hidden.retain(|f| f.repair_item != *item);
         self.hidden.len() < before
     }
     fn is_sound(&self) -> bool {

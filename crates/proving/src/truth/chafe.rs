@@ -6,7 +6,7 @@ use diagnosis::Model;
 use rand::Rng;
 use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
-use vehicle::{Minutes, Splice, Wire};
+use vehicle::{FaultId, Item, Minutes, Splice, Wire};
 
 /// What a chafed spot may have, ohms.
 const OHMS: (f64, f64) = (0.03, 3000.0);
@@ -40,9 +40,9 @@ pub(super) fn drawn(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let ohms = between(OHMS.0, OHMS.1, rng);
     Some(Truth {
         vehicle,
-        faults: vec![format!("wire:{}:ground_far:{ohms:.4}", whole.id)],
+        faults: vec![FaultId::new(Item::wire(&whole.id), "ground_far", Some(super::rounded(ohms)))],
         aged: Vec::new(),
-        right: vec![format!("wire:{}", whole.id)],
+        right: vec![Item::wire(&whole.id)],
         foreign: false,
         text: format!(
             "conductor {} chafed at {:.0} % of its length through {ohms:.2} ohms",

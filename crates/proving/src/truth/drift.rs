@@ -7,7 +7,7 @@ use diagnosis::Model;
 use rand::Rng;
 use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
-use vehicle::Element;
+use vehicle::{Element, Item};
 
 /// By how much a number drifts, either way.
 const DRIFT: (f64, f64) = (1.25, 4.0);
@@ -40,6 +40,6 @@ pub(super) fn drawn(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let (_, number) = numbers.into_iter().find(|(name, _)| *name == field)?;
     *number *= by;
     let text = format!("{} of {} times {by:.2}", field, part.id);
-    let right = vec![format!("part:{}", part.id)];
+    let right = vec![Item::part(&part.id)];
     Some(Truth { vehicle, faults: Vec::new(), aged: Vec::new(), right, foreign: false, text })
 }

@@ -8,7 +8,7 @@ use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
 use serde_json::json;
 use std::collections::BTreeMap;
-use vehicle::{Element, Minutes, Part, PartKind, Vehicle, Wire};
+use vehicle::{Element, Item, Minutes, Part, PartKind, Point, Vehicle, Wire};
 
 /// Two conductors sit in each other's cavity.
 pub(super) fn exchanged(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
@@ -16,9 +16,13 @@ pub(super) fn exchanged(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let mut ends: BTreeMap<String, Vec<(usize, bool)>> = BTreeMap::new();
     for (w, wire) in vehicle.wires.iter().enumerate() {
         for (end, is_to) in [(&wire.from, false), (&wire.to, true)] {
-            let Some((owner, cavity)) = end.split_once('.') else { continue };
-            let side = cavity.split_once(':').map_or("", |(_, side)| side);
-            ends.entry(format!("{owner}:{side}")).or_default().push((w, is_to));
+            let at = Point::of(end);
+            if at.no.is_none() {
+                continue;
+            }
+            ends.entry(format!("{}:{}", at.owner, at.side.unwrap_or("")))
+                .or_default()
+                .push((w, is_to));
         }
     }
     let with_two: Vec<(&String, &Vec<(usize, bool)>)> =
@@ -40,9 +44,8 @@ pub(super) fn exchanged(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let ids = [a, b].map(|w| vehicle.wires[w].id.clone());
     let text = format!("conductors {} and {} exchanged at {owner}", ids[0], ids[1]);
     // Whoever takes either of them in hand sees it.
-    let right = [at_a, at_b].map(|end| end.split(':').next().unwrap_or(&end).to_owned());
-    let right = right.into_iter().map(|end| format!("terminal:{end}"));
-    let right = right.chain(ids.iter().map(|id| format!("wire:{id}"))).collect();
+    let contacts = [at_a, at_b].map(|end| Item::Terminal(Point::of(&end).cavity().to_owned()));
+    let right = contacts.into_iter().chain(ids.iter().map(|id| Item::wire(id))).collect();
     Some(Truth { vehicle, faults: Vec::new(), aged: Vec::new(), right, foreign: true, text })
 }
 
@@ -108,6 +111,6 @@ fn joined(
         });
     }
     let text = format!("{at_a} and {at_b} {how}");
-    let right = vec![format!("wire:{a}"), format!("wire:{b}")];
+    let right = vec![Item::wire(a), Item::wire(b)];
     Some(Truth { vehicle, faults: Vec::new(), aged: Vec::new(), right, foreign: true, text })
 }

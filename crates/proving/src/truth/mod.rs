@@ -15,7 +15,7 @@ use diagnosis::trial::draw::{self, Truths};
 use rand::Rng;
 use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
-use vehicle::Vehicle;
+use vehicle::{FaultId, Item, Vehicle};
 
 /// What is hidden.
 #[derive(Debug, Clone)]
@@ -23,11 +23,11 @@ pub struct Truth {
     /// The vehicle as it really is.
     pub vehicle: Vehicle,
     /// Faults of it.
-    pub faults: Vec<String>,
+    pub faults: Vec<FaultId>,
     /// Contacts that are a little bad beside them, and not what is complained of.
-    pub aged: Vec<String>,
+    pub aged: Vec<FaultId>,
     /// Repair items of which each mends something that is complained of.
-    pub right: Vec<String>,
+    pub right: Vec<Item>,
     /// Nothing in the file is it.
     pub foreign: bool,
     /// In words, for the referee's log.
@@ -36,37 +36,39 @@ pub struct Truth {
 
 impl Truth {
     /// Faults of the file and nothing else.
-    pub fn of(model: &Model, faults: Vec<String>) -> Self {
-        let text = faults.join(" and ");
+    pub fn of(model: &Model, faults: Vec<FaultId>) -> Self {
+        let text = faults.iter().map(FaultId::to_string).collect::<Vec<_>>().join(" and ");
         let vehicle = model.circuit.vehicle.clone();
-        let right = faults.iter().flat_map(|f| mending(f)).collect();
+        let right = faults.iter().flat_map(mending).collect();
         Self { vehicle, faults, aged: Vec::new(), right, foreign: false, text }
     }
 
     /// Whether naming an item was right.
-    pub fn is_right(&self, item: &str) -> bool {
-        self.right.iter().any(|r| r == item)
+    pub fn is_right(&self, item: &Item) -> bool {
+        self.right.contains(item)
     }
 
     /// What is left when an item was repaired; none where nothing is.
-    pub fn without(&self, item: &str) -> Option<Self> {
-        let faults: Vec<String> =
-            self.faults.iter().filter(|f| !mending(f).iter().any(|m| m == item)).cloned().collect();
-        let right = faults.iter().flat_map(|f| mending(f)).collect();
+    pub fn without(&self, item: &Item) -> Option<Self> {
+        let faults: Vec<FaultId> =
+            self.faults.iter().filter(|f| !mending(f).contains(item)).cloned().collect();
+        let right = faults.iter().flat_map(mending).collect();
         (!faults.is_empty()).then(|| Self { faults, right, ..self.clone() })
     }
 }
 
 /// Items of which each mends a fault: its own, and of two conductors that are rubbed through to each other
 /// either.
-fn mending(fault: &str) -> Vec<String> {
-    let mut fields = fault.split(':');
-    let (kind, name) = (fields.next().unwrap_or(""), fields.next().unwrap_or(""));
-    let own = format!("{kind}:{name}");
-    match kind {
-        "pair" => name.split('+').map(|w| format!("wire:{w}")).chain([own]).collect(),
-        _ => vec![own],
+fn mending(fault: &FaultId) -> Vec<Item> {
+    match &fault.of {
+        Item::Pair(a, b) => vec![Item::wire(a), Item::wire(b), fault.of.clone()],
+        own => vec![own.clone()],
     }
+}
+
+/// As many digits as somebody would read.
+fn rounded(ohms: f64) -> f64 {
+    (ohms * 1e4).round() / 1e4
 }
 
 /// Contacts of any vehicle that are a little bad beside what is wrong, and how bad, ohms.
@@ -81,15 +83,15 @@ pub fn off_model(model: &Model, truths: Truths, rng: &mut ChaCha8Rng) -> Truth {
         2..4 => drift::drawn(model, rng),
         _ => None,
     };
-    let mut truth =
-        drawn.unwrap_or_else(|| Truth::of(model, vec![draw::fault(model, truths, rng)]));
+    let mut truth = drawn
+        .unwrap_or_else(|| Truth::of(model, draw::fault(model, truths, rng).into_iter().collect()));
     let contacts: Vec<&(String, String)> = model.circuit.terminal_branch.keys().collect();
     for (connector, cavity) in contacts.choose_multiple(rng, AGED) {
         let ohms = between(AGED_OHMS.0, AGED_OHMS.1, rng);
-        let aged = format!("terminal:{connector}.{cavity}:series:{ohms:.4}");
-        let is_there =
-            truth.faults.iter().any(|f| f.starts_with(&format!("terminal:{connector}.{cavity}:")));
-        if fault::by_id(&model.circuit, &aged).is_ok() && !is_there {
+        let contact = Item::Terminal(format!("{connector}.{cavity}"));
+        let is_there = truth.faults.iter().any(|f| f.of == contact);
+        let aged = FaultId::new(contact, "series", Some(rounded(ohms)));
+        if fault::named(&model.circuit, &aged).is_some() && !is_there {
             truth.aged.push(aged);
         }
     }

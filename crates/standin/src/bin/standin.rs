@@ -4,6 +4,7 @@ use clap::Parser;
 use standin::{Ports, Setup, Standin};
 use std::path::PathBuf;
 use std::process::ExitCode;
+use vehicle::FaultId;
 
 /// A simulated vehicle that answers DoIP, SCPI and the hands-and-eyes interface on loopback.
 #[derive(Debug, Parser)]
@@ -13,7 +14,7 @@ struct Arguments {
     /// Hidden fault, an id that `chalkeus faults` lists; may be given more than once, and none is a
     /// sound vehicle.
     #[arg(long)]
-    fault: Vec<String>,
+    fault: Vec<FaultId>,
     /// Seed for part values and meter noise.
     #[arg(long, default_value_t = 1)]
     seed: u64,

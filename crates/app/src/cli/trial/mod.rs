@@ -4,16 +4,17 @@
 mod report;
 
 use super::core::vehicle;
+use diagnosis::Model;
 use diagnosis::trial::draw::Truths;
 use diagnosis::trial::tally::Tally;
 use diagnosis::trial::{Ending, Rules, Strategy, Worked};
-use diagnosis::{ELSEWHERE, Model};
 use proving::generated::{self, Sort};
 use proving::job::{self, Job, Kind};
 use proving::ngspice::Spiced;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
+use vehicle::Item;
 
 /// Arguments of the trial.
 #[derive(Debug, clap::Args)]
@@ -255,5 +256,5 @@ impl Referee<'_> {
 
 /// Whether a job ended with the word that it is nothing of the file, or with no item above one half.
 fn is_recognised(w: &Worked) -> bool {
-    w.named == ELSEWHERE || (w.probability < 0.5 && w.ending != Ending::Proven)
+    w.named == Item::Elsewhere || (w.probability < 0.5 && w.ending != Ending::Proven)
 }

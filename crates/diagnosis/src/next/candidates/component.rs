@@ -1,7 +1,7 @@
 //! A part measured at its own pins, unplugged: whether it is the part or what leads to it.
 
 use super::{Candidate, Field, cavity_of, owner, readings};
-use vehicle::OperatingState;
+use vehicle::{ItemKind, OperatingState};
 
 /// Share of the suspicion below which a part is left plugged, and parts weighed at a time.
 const WORTH: f64 = 0.03;
@@ -10,7 +10,7 @@ const MOST: usize = 4;
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let c = &field.model.circuit;
     let v = &c.vehicle;
-    let suspected = field.suspected("part", WORTH, MOST).into_iter();
+    let suspected = field.suspected(ItemKind::Part, WORTH, MOST).into_iter();
     for part in suspected.filter_map(|id| c.part(id)) {
         let pairs = v.parts[part].elements.iter().flat_map(|e| e.ohmic());
         for (a, b) in pairs.map(|(a, b)| (cavity_of(v, part, a), cavity_of(v, part, b))) {
@@ -69,7 +69,8 @@ mod tests {
         let open = model.faults.iter().position(|f| f.id == "part:M7:open").unwrap();
         assert!(expected.faults[open].0.is_infinite());
         // What leads to it is not measured with it.
-        let feed = model.faults.iter().position(|f| f.id.starts_with("terminal:M7.1:series"));
+        let feed =
+            model.faults.iter().position(|f| f.id.to_string().starts_with("terminal:M7.1:series"));
         let feed = feed.unwrap();
         assert!((expected.faults[feed].0 - expected.healthy).abs() < 0.05);
     }

@@ -3,7 +3,7 @@
 
 use super::{Candidate, Field, owner, readings};
 use crate::model::Model;
-use vehicle::OperatingState;
+use vehicle::{ItemKind, OperatingState};
 
 /// Share of the suspicion below which a conductor is left alone, and conductors weighed at a time.
 const WORTH: f64 = 0.03;
@@ -29,7 +29,7 @@ fn reached(model: &Model, wire: usize, end: &str) -> Option<String> {
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let c = &field.model.circuit;
     let v = &c.vehicle;
-    let suspected = field.suspected("wire", WORTH, MOST).into_iter();
+    let suspected = field.suspected(ItemKind::Wire, WORTH, MOST).into_iter();
     for wire in suspected.filter_map(|id| c.wire(id)) {
         let ends = [&v.wires[wire].from, &v.wires[wire].to];
         let [Some(red), Some(black)] = ends.map(|end| reached(field.model, wire, end)) else {

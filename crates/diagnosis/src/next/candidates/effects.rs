@@ -106,7 +106,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     // Others, where a good share of the suspicion lies in what they load.
     let touched = |h: usize, loaded: &[bool]| {
         model.faults[h].changes.iter().any(|c| match c {
-            Change::Branch(b, _) | Change::Series(b, _) => loaded[*b],
+            Change::Branch(b, _) | Change::Series(b, _) | Change::Times(b, _) => loaded[*b],
             Change::Hold(d, _) => model.circuit.devices[*d].branches.iter().any(|b| loaded[*b]),
             _ => false,
         })

@@ -7,7 +7,7 @@ use crate::model::Model;
 use crate::posterior::Explains;
 use circuit::place;
 use std::collections::BTreeMap;
-use vehicle::OperatingState;
+use vehicle::{Item, OperatingState};
 
 /// Minutes to move a harness at a place, and to look at one, once it is in reach.
 pub(super) const MOVE: f64 = 1.0;
@@ -40,14 +40,14 @@ fn by_place(field: &Field<'_>) -> Vec<(String, f64)> {
         for at in place::places(c, item) {
             *sums.entry(at.to_owned()).or_default() += l.p;
         }
-        let own = match item.split_once(':') {
-            Some(("terminal", id)) => {
+        let own = match item {
+            Item::Terminal(id) => {
                 // One cavity of several: which of two contacts in series is spread or pushed back.
-                *sums.entry(id.to_owned()).or_default() += l.p;
-                id.split('.').next()
+                *sums.entry(id.clone()).or_default() += l.p;
+                item.terminal_of()
             }
-            Some(("connector" | "ground" | "wire" | "splice", id)) => Some(id),
-            _ => None,
+            Item::Connector(_) | Item::Ground(_) | Item::Wire(_) | Item::Splice(_) => item.thing(),
+            Item::Pair(..) | Item::Part(_) | Item::Elsewhere => None,
         };
         if let Some(id) = own.filter(|id| place::exists(c, id)) {
             *sums.entry(id.to_owned()).or_default() += l.p;

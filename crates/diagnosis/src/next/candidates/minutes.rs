@@ -7,7 +7,7 @@ use crate::model::Model;
 use crate::posterior::Posterior;
 use circuit::{Instrument, Probe};
 use std::collections::BTreeSet;
-use vehicle::{KeyPosition, OperatingState};
+use vehicle::{Item, KeyPosition, OperatingState};
 
 /// Minutes to take any reading once the leads sit.
 const TAKE: f64 = 0.5;
@@ -76,22 +76,21 @@ impl<'a> Here<'a> {
 }
 
 /// What one has to do with when an item is suspected.
-fn things<'m>(model: &'m Model, item: &'m str) -> Vec<&'m str> {
+fn things<'m>(model: &'m Model, item: &'m Item) -> Vec<&'m str> {
     let v = &model.circuit.vehicle;
-    let Some((kind, id)) = item.split_once(':') else { return Vec::new() };
     let ends = |id: &'m str| {
         let wire = model.circuit.wire(id).map(|w| &v.wires[w]);
         let ends = wire.into_iter().flat_map(|w| [&w.from, &w.to]).map(|end| owner(end));
         ends.chain([id])
     };
-    match kind {
-        "wire" => ends(id).collect(),
-        "pair" => id.split('+').flat_map(ends).collect(),
-        "part" => {
-            let own = v.connectors.iter().filter(|c| c.part.as_deref() == Some(id));
-            own.map(|c| c.id.as_str()).chain([id]).collect()
+    match item {
+        Item::Wire(id) => ends(id).collect(),
+        Item::Pair(a, b) => [a, b].into_iter().flat_map(|id| ends(id)).collect(),
+        Item::Part(id) => {
+            let own = v.connectors.iter().filter(|c| c.part.as_ref() == Some(id));
+            own.map(|c| c.id.as_str()).chain([id.as_str()]).collect()
         }
-        _ => vec![owner(id)],
+        _ => item.thing().map(owner).into_iter().collect(),
     }
 }
 

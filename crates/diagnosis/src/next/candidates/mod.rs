@@ -6,7 +6,7 @@ use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{ItemKind, OperatingState, Point, Vehicle};
 
 mod component;
 mod continuity;
@@ -130,15 +130,15 @@ impl<'a> Field<'a> {
         self.to_place.get_or_init(|| self.model.reachable().minutes(self.model, &self.here))
     }
 
-    /// Things of a sort, as `wire` or `part`, by their ids, with the share of the suspicion that lies on
+    /// Things of a kind by their ids, with the share of the suspicion that lies on
     /// each: the `most` likeliest of those above `worth`.
-    pub(super) fn suspected(&self, sort: &str, worth: f64, most: usize) -> Vec<&'a str> {
+    pub(super) fn suspected(&self, kind: ItemKind, worth: f64, most: usize) -> Vec<&'a str> {
         let mut suspicion: BTreeMap<&str, f64> = BTreeMap::new();
         for l in self.live {
             let Explains::Fault(h) = l.what else { continue };
-            match self.model.faults[h].repair_item.split_once(':') {
-                Some((own, id)) if own == sort => *suspicion.entry(id).or_default() += l.p,
-                _ => {}
+            let item = &self.model.faults[h].repair_item;
+            if let Some(id) = item.thing().filter(|_| item.kind() == kind) {
+                *suspicion.entry(id).or_default() += l.p;
             }
         }
         let mut ranked: Vec<(&str, f64)> = suspicion.into_iter().filter(|s| s.1 > worth).collect();
@@ -230,7 +230,7 @@ impl Candidate {
 }
 
 pub(super) fn owner(id: &str) -> &str {
-    id.split('.').next().unwrap_or(id)
+    Point::of(id).owner
 }
 
 /// The cavity that belongs to a pin of a part, by its index: `X3.7`, or `K9.87` in a socket.

@@ -5,7 +5,7 @@ use super::{Candidate, Field, What, owner, readings};
 use crate::posterior::Explains;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
-use vehicle::{KeyPosition, OperatingState};
+use vehicle::{Item, KeyPosition, OperatingState, Point};
 
 /// Connectors weighed at a time, and cavities of each for ohms.
 const MOST: usize = 7;
@@ -30,20 +30,19 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
         let Explains::Fault(h) = l.what else { continue };
         let item = &field.model.faults[h].repair_item;
         let mut at: Vec<String> = Vec::new();
-        match item.split_once(':') {
-            Some(("wire", id)) => {
+        match item {
+            Item::Wire(id) => {
                 if let Some(w) = c.wire(id) {
                     let ends = [&v.wires[w].from, &v.wires[w].to];
-                    at.extend(ends.map(|e| e.split(':').next().unwrap_or(e).to_owned()));
+                    at.extend(ends.map(|e| Point::of(e).cavity().to_owned()));
                 }
             }
-            Some(("terminal", id)) => at.push(id.to_owned()),
-            Some(("connector", id)) => at.push(id.to_owned()),
-            Some(("part", id)) => {
-                let own = v.connectors.iter().filter(|x| x.part.as_deref() == Some(id));
+            Item::Terminal(id) | Item::Connector(id) => at.push(id.clone()),
+            Item::Part(id) => {
+                let own = v.connectors.iter().filter(|x| x.part.as_ref() == Some(id));
                 at.extend(own.map(|x| x.id.clone()));
             }
-            _ => {}
+            Item::Ground(_) | Item::Splice(_) | Item::Pair(..) | Item::Elsewhere => {}
         }
         let mut owners: Vec<&str> = at.iter().map(|a| owner(a)).filter(|o| pluggable(o)).collect();
         owners.sort_unstable();

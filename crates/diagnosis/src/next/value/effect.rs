@@ -7,6 +7,7 @@ use crate::next::candidates::Candidate;
 use crate::posterior::Explains;
 use circuit::Change;
 use circuit::meter::Leads;
+use vehicle::Item;
 
 impl Scales<'_> {
     /// An effect watched; with a jumper on, or a part swapped.
@@ -29,7 +30,7 @@ impl Scales<'_> {
             }
             None => chances(p.healthy.effect(at)),
         };
-        let item = swapped.map(|id| format!("part:{id}"));
+        let item = swapped.map(|id| Item::part(id));
         let words = Words::of(["normal", "weak", "nothing"]);
         let otherwise = match jumper.is_some() || swapped.is_some() {
             true => substituted::elsewhere(jumper.is_some()).to_vec(),

@@ -456,7 +456,7 @@ impl<'a> Scales<'a> {
     fn long_name(&self, group: usize) -> String {
         let of = |h: usize| {
             let item = &self.model.faults[h].repair_item;
-            words::thing(self.model, item.split_once(':').map_or(item.as_str(), |(_, id)| id))
+            item.thing().map_or_else(String::new, |id| words::thing(self.model, id))
         };
         match self.first(group).map(|l| l.what) {
             Some(Explains::Fault(h)) => of(h),
