@@ -8,6 +8,7 @@ import {
 } from "@tanstack/react-router";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { addressOf } from "./shell/address";
 import { Jobs } from "./shell/Jobs";
 import { Shell } from "./shell/Shell";
 import { applyTheme } from "./shell/theme";
@@ -18,6 +19,7 @@ const jobs = createRoute({ getParentRoute: () => root, path: "/", component: Job
 const job = createRoute({
   getParentRoute: () => root,
   path: "/job/$id/$stage",
+  validateSearch: addressOf,
   component: function JobPage() {
     const { id, stage } = job.useParams();
     return <Shell id={Number(id)} stage={stage} />;

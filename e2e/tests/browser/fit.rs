@@ -26,7 +26,7 @@ pub async fn a_lamp_is_fitted_where_that_is_the_cheaper_move(house: &House) {
     b.says("Cheaper: fit a new one now").await;
 
     // A dearer hour is settled for the whole shop; nonsense is refused where it was typed.
-    let asked = "[aria-label='what work costs in this shop']";
+    let asked = "[data-rates]";
     b.css(asked).await.click().await.unwrap();
     b.says("What work costs here").await;
     b.fill("[role=dialog] input[inputmode=decimal]", "50000").await;

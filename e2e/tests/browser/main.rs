@@ -1,6 +1,7 @@
 //! Drives the real interface: the program as shipped, one headless Chromium for all tests.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod axe;
 mod bench;
 mod codes;
 mod fit;
@@ -33,6 +34,7 @@ fn main() {
         };
     }
     let tests = tests![
+        axe::no_stage_keeps_anyone_out_by_day_or_night,
         codes::scan_sort_clear_follow_and_compare,
         codes::what_is_not_fitted_is_not_missed_and_told_of_when_it_answers,
         fit::a_lamp_is_fitted_where_that_is_the_cheaper_move,

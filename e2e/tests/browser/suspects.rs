@@ -37,6 +37,7 @@ pub async fn three_codes_one_dragged_reference_and_a_misleading_reading(house: &
 
     // The probe slips: the reference looks sound.
     b.press("Circuit").await;
+    b.press("Read").await;
     b.fill("input[aria-label='red']", "X10.REF1").await;
     b.css("#free-value").await;
     b.press("What if?").await;

@@ -49,6 +49,7 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.select("what runs", "rear_washer").await;
     let v = grown(&url, 1, entries(&v)).await;
     b.idle().await;
+    b.press("Read").await;
     b.fill("input[aria-label='red']", "M7.1").await;
     b.fill("#free-value", "12,4").await;
     b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();

@@ -928,7 +928,7 @@ export interface components {
         /** @description The technician's own weight for a repair item. */
         Adjusted: {
             /** @description Repair item. */
-            item: string;
+            item: components["schemas"]["Item"];
             /**
              * Format: double
              * @description Times likelier than the model has it, from 0.01 to 100.
@@ -946,7 +946,7 @@ export interface components {
         /** @description What something that is not in the vehicle file is most like. */
         Alike: {
             /** @description Repair item. */
-            item: string;
+            item: components["schemas"]["Item"];
             /** @description In words. */
             text: string;
         };
@@ -1032,7 +1032,7 @@ export interface components {
         /** @description A suspect that is nearly certain. */
         Certain: {
             /** @description Repair item. */
-            item: string;
+            item: components["schemas"]["Item"];
             /** @description In words. */
             text: string;
             /** @description Any one piece of evidence could be wrong, and it would still lead by far. */
@@ -1401,7 +1401,7 @@ export interface components {
         /** @description A part that could be fitted now instead of checking on. */
         Fit: {
             /** @description Repair item. */
-            item: string;
+            item: components["schemas"]["Item"];
             /** @description The part. */
             part: string;
             /** @description In words. */
@@ -1617,8 +1617,7 @@ export interface components {
         };
         /** @description What a reading would show if something were the case. */
         If: {
-            /** @description Repair item; empty for a sound vehicle. */
-            item: string;
+            item?: null | components["schemas"]["Item"];
             /** @description In words. */
             text: string;
             /** @description What would be read, in words. */
@@ -1698,6 +1697,7 @@ export interface components {
              */
             not_fitted: string[];
         };
+        Item: string;
         /** @description A page of jobs. */
         Jobs: {
             /** @description Newest first. */
@@ -1878,7 +1878,7 @@ export interface components {
         };
         /** @description A repair. */
         NewRepair: {
-            item: string;
+            item: components["schemas"]["Item"];
             text: string;
         };
         /** @description A part, connector, splice or ground on the sheet. */
@@ -1984,6 +1984,10 @@ export interface components {
             id: string;
             /** @description Name. */
             name: string;
+            /** @description Module part that drives it. */
+            module: string;
+            /** @description Its name. */
+            module_name: string;
             /** @description Part whose effect shows. */
             load: string;
             /** @description The effect in words. */
@@ -2198,7 +2202,7 @@ export interface components {
              */
             number: number;
             /** @description Repair item. */
-            item: string;
+            item: components["schemas"]["Item"];
             /** @description What was done. */
             text: string;
             /**
@@ -2322,7 +2326,7 @@ export interface components {
         /** @description A repair item with its share of the suspicion. */
         Share: {
             /** @description Repair item. */
-            item: string;
+            item: components["schemas"]["Item"];
             /** @description In words. */
             text: string;
             /**
@@ -2343,7 +2347,7 @@ export interface components {
         /** @description A repair item that causes some or all of the symptoms. */
         SharedItem: {
             /** @description Repair item. */
-            item: string;
+            item: components["schemas"]["Item"];
             /** @description In words. */
             text: string;
             /** @description How many of the symptoms it would cause at once. */
@@ -2506,7 +2510,7 @@ export interface components {
         /** @description A repair item under suspicion. */
         Suspect: {
             /** @description Id of the repair item, for example `terminal:C4.7`. */
-            repair_item: string;
+            repair_item: components["schemas"]["Item"];
             /**
              * Format: double
              * @description Probability, 0 to 1.

@@ -1,4 +1,5 @@
 import type { FaceCavity, Face as FaceData } from "../api/client";
+import { Button } from "../ui/Button";
 import { strands } from "./colours";
 
 const percent = (p: number) => `${(100 * p).toFixed(0)} %`;
@@ -16,7 +17,7 @@ function CavityBox({
 }) {
   if (!cavity.id) {
     return (
-      <div className="num min-h-[24px] border border-dashed border-rule px-1.5 text-[10.5px] text-faint">
+      <div className="num min-h-[24px] border border-dashed border-rule px-1.5 text-[12px] text-faint">
         {cavity.no.slice(1)}
       </div>
     );
@@ -52,7 +53,7 @@ function CavityBox({
       {differs && (
         <span className="num block text-[13px] text-copper">{cavity.under?.toFixed(2)} V</span>
       )}
-      {suspicion > 0.01 && <span className="block text-[11.5px]">{percent(suspicion)}</span>}
+      {suspicion > 0.01 && <span className="block text-[12px]">{percent(suspicion)}</span>}
     </button>
   );
 }
@@ -85,9 +86,9 @@ export function Face({
           mating side · {face.place} · {face.minutes.toFixed(0)} min to reach
           {face.note && ` · ${face.note}`}
         </span>
-        <button type="button" className="plain ml-auto" onClick={close}>
+        <Button className="ml-auto" onClick={close}>
           back to the sheet
-        </button>
+        </Button>
       </div>
       <p className="num pb-1 text-[13px]">
         {at

@@ -97,7 +97,7 @@ export function PartSymbol({ placed }: { placed: PlacedNode }) {
           <text x={x + 10} y={y + 33} fontSize="14" fontWeight="700">
             {node.name}
           </text>
-          <text x={x + 10} y={y + 49} fontSize="12" className="num" opacity="0.8">
+          <text x={x + 10} y={y + 49} fontSize="12.5" className="num" opacity="0.8">
             {node.id}
           </text>
         </g>
@@ -127,7 +127,7 @@ export function NodeWords({ placed }: { placed: PlacedNode }) {
   }
   if (node.kind === "splice") {
     return (
-      <text x={textX} y={middle + 4} fontSize="12" opacity="0.7">
+      <text x={textX} y={middle + 4} fontSize="12.5" opacity="0.7">
         {node.id} {node.name}
       </text>
     );

@@ -1,6 +1,6 @@
-import ELK, { type ElkNode } from "elkjs/lib/elk-api";
-import workerUrl from "elkjs/lib/elk-worker.min.js?url";
+import type { ElkNode } from "elkjs/lib/elk-api";
 import type { Sheet, SheetNode } from "../api/client";
+import { elk } from "./elk";
 
 export interface Point {
   x: number;
@@ -30,8 +30,6 @@ export interface Placed {
   nodes: PlacedNode[];
   lines: PlacedLine[];
 }
-
-const elk = new ELK({ workerUrl });
 
 interface Shape {
   width: number;
@@ -134,18 +132,18 @@ function joinUp(placed: PlacedNode, sheet: Sheet, lines: PlacedLine[]) {
   }
 }
 
-interface Box {
+export interface Box {
   x: number;
   y: number;
   w: number;
   h: number;
 }
 
-const meet = (a: Box, b: Box) =>
+export const meet = (a: Box, b: Box) =>
   a.x < b.x + b.w && b.x < a.x + a.w && a.y < b.y + b.h && b.y < a.y + a.h;
 
 /** Width of a conductor's label and its height, as drawn. */
-const LABEL = { perLetter: 7.6, height: 14 };
+export const LABEL = { perLetter: 7.6, height: 14 };
 
 const spliceName = (node: SheetNode, x: number, y: number): Box => ({
   x,
@@ -155,7 +153,7 @@ const spliceName = (node: SheetNode, x: number, y: number): Box => ({
 });
 
 /** What conductors cover. */
-const strokes = (lines: PlacedLine[]): Box[] =>
+export const strokes = (lines: PlacedLine[]): Box[] =>
   lines.flatMap((line) =>
     line.points.slice(1).map((b, k) => {
       const a = line.points[k] as Point;
@@ -181,7 +179,7 @@ function nameSplices(nodes: PlacedNode[], lines: PlacedLine[]) {
 }
 
 /** What a node covers: its symbol, its words, and the voltages beside its lower pins. */
-function covered({ node, x, y, width, height, textX, pins }: PlacedNode): Box[] {
+export function covered({ node, x, y, width, height, textX, pins }: PlacedNode): Box[] {
   const boxes: Box[] = [{ x, y, w: width, h: node.kind === "ground" ? 60 : height }];
   if (["fuse", "motor", "lamp", "relay", "connector"].includes(node.kind))
     boxes.push({ x: textX, y: y + height / 2 - 16, w: words(node), h: 34 });
@@ -208,8 +206,8 @@ function places(points: Point[], width: number): Box[] {
     .sort((p, q) => Number(q.upright) - Number(p.upright) || q.length - p.length);
   return stretches.flatMap(({ a, b, upright, length }) => {
     if (upright) {
-      if (length < h) return [];
-      return [0.5, 0.3, 0.7, 0.15, 0.85].flatMap((t) => {
+      if (length < h / 2) return [];
+      return [0.5, 0.4, 0.6, 0.3, 0.7, 0.2, 0.8, 0.1, 0.9].flatMap((t) => {
         const y = a.y + t * (b.y - a.y) - h / 2;
         return [
           { x: a.x + 7, y, w: width, h },
@@ -217,19 +215,24 @@ function places(points: Point[], width: number): Box[] {
         ];
       });
     }
-    if (length < width) return [];
-    return [0.5, 0.25, 0.75].map((t) => ({
-      x: a.x + t * (b.x - a.x) - width / 2,
-      y: a.y - h - 5,
-      w: width,
-      h,
-    }));
+    if (length < width / 3) return [];
+    return [0.5, 0.35, 0.65, 0.2, 0.8].flatMap((t) => {
+      const x = a.x + t * (b.x - a.x) - width / 2;
+      return [
+        { x, y: a.y - h - 5, w: width, h },
+        { x, y: a.y + 5, w: width, h },
+      ];
+    });
   });
 }
 
-/** Labels where none covers another, a symbol or a conductor; where there is no such place, the best. */
-function label(lines: PlacedLine[], sheet: Sheet, nodes: PlacedNode[]): Box[] {
+/**
+ * Labels where none covers another, a symbol or a conductor; where there is no such place, the best. With
+ * how many cover something.
+ */
+function label(lines: PlacedLine[], sheet: Sheet, nodes: PlacedNode[]): [Box[], number] {
   const own: Box[] = [];
+  let covering = 0;
   const taken = [...nodes.flatMap(covered), ...strokes(lines)];
   const options = lines.map((line) => {
     const of = sheet.lines.find((l) => l.id === line.id);
@@ -253,12 +256,27 @@ function label(lines: PlacedLine[], sheet: Sheet, nodes: PlacedNode[]): Box[] {
     line.label = best ? { x: best.x, y: best.y + 11 } : { x: first.x + 8, y: first.y + 14 };
     if (best) taken.push(best);
     if (best) own.push(best);
+    if (least > 0) covering += 1;
   }
-  return own;
+  return [own, covering];
 }
+
+/** How far things are moved apart, one try after the other, until every label has a place of its own. */
+const ROOM = [1, 1.35, 1.8, 2.4, 3.2];
 
 /** Places a sheet: supply at the top, ground at the bottom, lines at right angles. */
 export async function layout(sheet: Sheet): Promise<Placed> {
+  let best: { placed: Placed; covering: number } | undefined;
+  for (const room of ROOM) {
+    const tried = await attempt(sheet, room);
+    if (!best || tried.covering < best.covering) best = tried;
+    if (tried.covering === 0) break;
+  }
+  return (best as { placed: Placed }).placed;
+}
+
+async function attempt(sheet: Sheet, room: number) {
+  const px = (usual: number) => String(Math.round(usual * room));
   const shapes = new Map(sheet.nodes.map((n) => [n.id, shape(n)]));
   const graph: ElkNode = {
     id: "sheet",
@@ -266,11 +284,11 @@ export async function layout(sheet: Sheet): Promise<Placed> {
       "elk.algorithm": "layered",
       "elk.direction": "DOWN",
       "elk.edgeRouting": "ORTHOGONAL",
-      "elk.spacing.nodeNode": "48",
-      "elk.layered.spacing.nodeNodeBetweenLayers": "44",
-      "elk.layered.spacing.edgeNodeBetweenLayers": "16",
-      "elk.spacing.edgeNode": "30",
-      "elk.spacing.edgeEdge": "26",
+      "elk.spacing.nodeNode": px(48),
+      "elk.layered.spacing.nodeNodeBetweenLayers": px(44),
+      "elk.layered.spacing.edgeNodeBetweenLayers": px(16),
+      "elk.spacing.edgeNode": px(30),
+      "elk.spacing.edgeEdge": px(26),
       "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX",
       "elk.layered.nodePlacement.favorStraightEdges": "true",
       "elk.layered.crossingMinimization.thoroughness": "30",
@@ -329,12 +347,13 @@ export async function layout(sheet: Sheet): Promise<Placed> {
   });
   for (const placed of nodes) if (isJoint(placed.node)) joinUp(placed, sheet, lines);
   nameSplices(nodes, lines);
-  const taken = label(lines, sheet, nodes);
+  const [taken, covering] = label(lines, sheet, nodes);
   const boxes = [...nodes.flatMap(covered), ...taken];
   const width = done.width ?? 0;
   const out = {
     left: Math.max(0, -Math.min(0, ...boxes.map((b) => b.x))),
     right: Math.max(0, Math.max(0, ...boxes.map((b) => b.x + b.w)) - width),
   };
-  return { out, width, height: done.height ?? 0, nodes, lines };
+  const placed: Placed = { out, width, height: done.height ?? 0, nodes, lines };
+  return { placed, covering };
 }

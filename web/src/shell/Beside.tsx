@@ -1,5 +1,6 @@
 import type { Strength, View } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 
 type Asked = View["beside"][number];
 
@@ -16,16 +17,15 @@ function Question({ asked }: { asked: Asked }) {
     <li className="flex items-center gap-1" data-beside={part}>
       <span className="flex-1 leading-tight">{asked.name}</span>
       {ANSWERS.map(([strength, word]) => (
-        <button
+        <Button
           key={strength}
-          type="button"
-          className="plain px-2"
+          className="px-2"
           aria-label={`${asked.name} ${word}`}
           disabled={busy !== ""}
           onClick={() => act("found", { kind: "effect", part, strength, state }).catch(() => {})}
         >
           {word}
-        </button>
+        </Button>
       ))}
     </li>
   );

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Gate, Instrument } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 import { ByHand } from "../ui/ByHand";
 import { Measure } from "../ui/Measure";
 
@@ -93,9 +94,13 @@ export function GatePanel({ gate }: { gate: Gate }) {
               value={reason}
               onChange={(e) => setReason(e.target.value)}
             />
-            <button type="submit" className="plain" disabled={busy !== "" || reason.trim() === ""}>
+            <Button
+              type="submit"
+              disabled={busy !== ""}
+              why={reason.trim() === "" ? "Give a reason first." : ""}
+            >
               Override
-            </button>
+            </Button>
           </form>
         </>
       )}

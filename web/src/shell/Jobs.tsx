@@ -7,6 +7,7 @@ import {
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Jobs as Page, trouble } from "../api/client";
+import { Button } from "../ui/Button";
 import { toggleTheme } from "./theme";
 
 /** The first page: jobs, newest first, and a new one. */
@@ -44,9 +45,9 @@ export function Jobs() {
     <main className="mx-auto max-w-4xl p-8">
       <header className="flex items-baseline justify-between border-b border-ink pb-3">
         <h1 className="text-2xl font-bold">Chalkeus</h1>
-        <button type="button" className="quiet" onClick={toggleTheme}>
+        <Button look="quiet" onClick={toggleTheme}>
           day / night
-        </button>
+        </Button>
       </header>
       {jobs.error && <p className="mt-4 text-oxide">{jobs.error.message}</p>}
       {error && (
@@ -104,21 +105,20 @@ export function Jobs() {
         ))}
       </ul>
       {jobs.hasNextPage && (
-        <button
-          type="button"
-          className="plain mt-3"
+        <Button
+          className="mt-3"
           disabled={jobs.isFetchingNextPage}
           onClick={() => jobs.fetchNextPage()}
         >
           Older jobs: {found - list.length} more
-        </button>
+        </Button>
       )}
       <h2 className="mt-8 mb-2 font-bold">New job</h2>
       <div className="flex gap-3">
         {vehicles.data?.map((vehicle) => (
-          <button key={vehicle} type="button" className="plain" onClick={() => open(vehicle)}>
+          <Button key={vehicle} onClick={() => open(vehicle)}>
             on a {vehicle}
-          </button>
+          </Button>
         ))}
       </div>
     </main>

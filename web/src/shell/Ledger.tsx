@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import type { Row } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 import { VerdictMark } from "../ui/verdict";
 
 export const clock = (at: string) =>
@@ -57,9 +58,8 @@ export function Ledger() {
                   </td>
                   <td className="pr-5 text-right">
                     {row.evidence && (
-                      <button
-                        type="button"
-                        className="quiet"
+                      <Button
+                        look="quiet"
                         onClick={() =>
                           act("doubt", { number: row.number, doubted: !row.doubted }).catch(
                             () => {},
@@ -67,7 +67,7 @@ export function Ledger() {
                         }
                       >
                         {row.doubted ? "believe again" : "doubt"}
-                      </button>
+                      </Button>
                     )}
                   </td>
                 </tr>
@@ -91,9 +91,9 @@ export function Ledger() {
               value={note}
               onChange={(e) => setNote(e.target.value)}
             />
-            <button type="submit" className="plain" disabled={note.trim() === ""}>
+            <Button type="submit" why={note.trim() === "" ? "Write something first." : ""}>
               Note
-            </button>
+            </Button>
           </form>
         </div>
       )}

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Check, Instrument } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 import { ByHand, type Task } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
@@ -89,13 +90,12 @@ function FitNow() {
             task={{ kind: "substituted", swapped: fit.part, part: fit.watched }}
             state={fit.state}
           />
-          <button
-            type="button"
-            className="quiet"
+          <Button
+            look="quiet"
             onClick={() => act("refuse", { check: `Fit ${fit.part}` }).catch(() => {})}
           >
             None at hand
-          </button>
+          </Button>
         </>
       )}
     </div>
@@ -150,39 +150,22 @@ export function NextCheck() {
         ))}
       </ul>
       <div className="flex gap-4 text-[14px]">
-        <button
-          type="button"
-          className="quiet"
-          onClick={() => act("refuse", { check: check.id }).catch(() => {})}
-        >
+        <Button look="quiet" onClick={() => act("refuse", { check: check.id }).catch(() => {})}>
           Cannot do this
-        </button>
+        </Button>
         {check.quantity === "scan" && (
-          <button
-            type="button"
-            className="quiet"
-            onClick={() => act("refuse", { check: "Scan *" }).catch(() => {})}
-          >
+          <Button look="quiet" onClick={() => act("refuse", { check: "Scan *" }).catch(() => {})}>
             No tester
-          </button>
+          </Button>
         )}
         {check.unit === "A" && (
-          <button
-            type="button"
-            className="quiet"
-            onClick={() => act("refuse", { check: "Amps *" }).catch(() => {})}
-          >
+          <Button look="quiet" onClick={() => act("refuse", { check: "Amps *" }).catch(() => {})}>
             No clamp
-          </button>
+          </Button>
         )}
-        <button
-          type="button"
-          className="quiet"
-          aria-expanded={others}
-          onClick={() => setOthers(!others)}
-        >
+        <Button look="quiet" aria-expanded={others} onClick={() => setOthers(!others)}>
           Other checks
-        </button>
+        </Button>
       </div>
       {others && (
         <ul className="text-[14px]">

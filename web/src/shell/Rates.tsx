@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { api, Refused, type Workshop } from "../api/client";
+import { Button } from "../ui/Button";
+import { Dialog } from "../ui/Dialog";
 
 /** The shop's own numbers and what is usual. */
 function useWorkshop(wanted: boolean) {
@@ -66,10 +67,14 @@ function Form({ workshop, close }: { workshop: Workshop; close: () => void }) {
         their kind.
       </p>
       <div className="mt-4 flex gap-3">
-        <button type="submit" className="act" disabled={!(Number(hour) > 0)}>
+        <Button
+          type="submit"
+          look="act"
+          why={Number(hour) > 0 ? "" : "An hour costs more than nothing."}
+        >
           Settle
-        </button>
-        <Dialog.Close className="plain">Leave it</Dialog.Close>
+        </Button>
+        <Button onClick={close}>Leave it</Button>
       </div>
     </form>
   );
@@ -80,24 +85,19 @@ export function Rates({ children }: { children: ReactNode }) {
   const [open, setOpen] = useState(false);
   const settled = useWorkshop(open);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger
-        className="underline underline-offset-3"
-        aria-label="what work costs in this shop"
-      >
-        {children}
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 bg-ink/30" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/4 left-1/2 w-96 max-w-[92vw] -translate-x-1/2 border border-ink bg-sheet p-5"
-        >
-          <Dialog.Title className="mb-3 font-bold">What work costs here</Dialog.Title>
-          {settled.error && <p className="text-oxide">{settled.error.message}</p>}
-          {settled.data && <Form workshop={settled.data.workshop} close={() => setOpen(false)} />}
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Dialog
+      title="What work costs here"
+      open={open}
+      setOpen={setOpen}
+      trigger={
+        <button type="button" data-rates className="underline underline-offset-3">
+          {children}
+          <span className="sr-only">, what work costs in this shop</span>
+        </button>
+      }
+    >
+      {settled.error && <p className="text-oxide">{settled.error.message}</p>}
+      {settled.data && <Form workshop={settled.data.workshop} close={() => setOpen(false)} />}
+    </Dialog>
   );
 }

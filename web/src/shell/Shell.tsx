@@ -10,9 +10,11 @@ import { Outputs } from "../stages/Outputs";
 import { Prove } from "../stages/Prove";
 import { Report } from "../stages/Report";
 import { Supply } from "../stages/Supply";
+import { Find } from "./Find";
 import { Keys } from "./Keys";
 import { Ledger } from "./Ledger";
 import { Suspects } from "./Suspects";
+import { typedIn } from "./typed";
 import { Vitals } from "./Vitals";
 
 const SHEETS: Record<string, () => ReactNode> = {
@@ -25,10 +27,6 @@ const SHEETS: Record<string, () => ReactNode> = {
   prove: Prove,
   report: Report,
 };
-
-/** Where a letter is meant for what has the focus, not for the shortcuts. */
-const TYPED_IN =
-  "input, textarea, [role='combobox'], [role='listbox'], [role='menu'], [role='dialog']";
 
 /** The five fixed regions: vitals, stages, sheet, suspects, ledger. */
 export function Shell({ id, stage }: { id: number; stage: string }) {
@@ -52,12 +50,11 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
   const view = query.data;
   useEffect(() => {
     function key(e: KeyboardEvent) {
-      const typing = e.target instanceof Element && e.target.closest(TYPED_IN);
-      if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (typedIn(e)) return;
       const at = "1234567890".indexOf(e.key);
       const next = view?.stages[at];
       if (next) {
-        navigate({ to: "/job/$id/$stage", params: { id: String(id), stage: next.id } });
+        navigate({ to: "/job/$id/$stage", params: { id: String(id), stage: next.id }, search: {} });
       } else if (e.key === "m") {
         document.getElementById("next-value")?.focus();
         e.preventDefault();
@@ -108,11 +105,13 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
             aria-label="Stages"
             className="no-print overflow-y-auto border-r border-rule max-md:flex max-md:overflow-x-auto"
           >
+            <Find />
             {view.stages.map((s) => (
               <Link
                 key={s.id}
                 to="/job/$id/$stage"
                 params={{ id: String(id), stage: s.id }}
+                search={{}}
                 className={`flex min-h-11 items-center justify-between gap-3 border-l-4 px-4 text-[16px] ${
                   s.id === stage ? "border-copper bg-sheet font-bold" : "border-transparent"
                 } ${s.built ? "" : "text-faint"}`}

@@ -2,6 +2,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { View } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
 import { Beside } from "./Beside";
 import { GatePanel } from "./GatePanel";
@@ -52,13 +53,13 @@ function Adjust({ suspect }: { suspect: Suspect }) {
         value={reason}
         onChange={(e) => setReason(e.target.value)}
       />
-      <button
+      <Button
         type="submit"
-        className="plain"
-        disabled={busy !== "" || (factor !== "1" && reason.trim() === "")}
+        disabled={busy !== ""}
+        why={factor !== "1" && reason.trim() === "" ? "Give a reason first." : ""}
       >
         Weigh
-      </button>
+      </Button>
     </form>
   );
 }
@@ -103,14 +104,9 @@ function Reasons({ suspect }: { suspect: Suspect }) {
         </>
       )}
       {suspect.fault && (
-        <button
-          type="button"
-          className="quiet"
-          aria-expanded={adjusting}
-          onClick={() => setAdjusting(!adjusting)}
-        >
+        <Button look="quiet" aria-expanded={adjusting} onClick={() => setAdjusting(!adjusting)}>
           I know better
-        </button>
+        </Button>
       )}
       {adjusting && <Adjust suspect={suspect} />}
     </div>
@@ -161,13 +157,12 @@ function OddOneOut() {
         Entry <span className="num">{odd.number}</span> does not fit: {odd.text}. Without it{" "}
         {odd.item_text} explains the rest ({percent(odd.probability)} %).
       </p>
-      <button
-        type="button"
-        className="quiet"
+      <Button
+        look="quiet"
         onClick={() => act("doubt", { number: odd.number, doubted: true }).catch(() => {})}
       >
         Doubt entry {odd.number}
-      </button>
+      </Button>
     </div>
   );
 }
@@ -228,9 +223,9 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
         ))}
       </ul>
       {view.suspects.length > 3 && (
-        <button type="button" className="quiet text-[13px]" onClick={() => setAll(!all)}>
+        <Button look="quiet" className="text-[13px]" onClick={() => setAll(!all)}>
           {all ? "fewer" : `${view.suspects.length - 3} more`}
-        </button>
+        </Button>
       )}
       {view.certain && (view.certain.proven || view.certain.exhausted) && (
         <div className="mt-3 border border-verdigris p-3">
@@ -251,9 +246,9 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
               </p>
             )
           )}
-          <button type="button" className="act mt-2 w-full" onClick={() => go("prove")}>
+          <Button look="act" className="mt-2 w-full" onClick={() => go("prove")}>
             Repair and prove it
-          </button>
+          </Button>
         </div>
       )}
       {view.repair && (
@@ -262,13 +257,13 @@ export function Suspects({ folded, fold }: { folded: boolean; fold: () => void }
           <p className="text-[14px]">
             {view.proofs.filter((p) => p.done).length} of {view.proofs.length} proofs shown
           </p>
-          <button
-            type="button"
-            className="act mt-2 w-full"
+          <Button
+            look="act"
+            className="mt-2 w-full"
             onClick={() => go(view.proofs.every((p) => p.done) ? "report" : "prove")}
           >
             {view.proofs.every((p) => p.done) ? "To the report" : "Prove the repair"}
-          </button>
+          </Button>
         </div>
       )}
       {!view.repair && view.gate && <GatePanel gate={view.gate} />}

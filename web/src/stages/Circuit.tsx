@@ -1,8 +1,11 @@
+import { useRouter } from "@tanstack/react-router";
 import { useState } from "react";
 import type { View } from "../api/client";
 import { useFace, useJob, useSheet, useSubjects } from "../api/job";
 import { Diagram } from "../diagram/Diagram";
 import { Face } from "../diagram/Face";
+import { useAddress } from "../shell/address";
+import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
 import { FreeCheck } from "./circuit/FreeCheck";
 import { StateStrip } from "./circuit/StateStrip";
@@ -21,13 +24,16 @@ function opening(view: View): string {
 /** The circuit sheet: anything in the vehicle, grown and followed from there. */
 export function Circuit() {
   const { view } = useJob();
-  const [about, setAbout] = useState(() => opening(view));
-  const [more, setMore] = useState<string[]>([]);
-  const [before, setBefore] = useState<string[]>([]);
-  const [at, setAt] = useState("");
-  const [face, setFace] = useState("");
+  const [opened] = useState(() => opening(view));
+  const [address, change] = useAddress();
+  const { history } = useRouter();
+  const { at = "", face = "", under = "" } = address;
+  const about = address.about ?? opened;
+  // What else is drawn belongs to this sheet alone.
+  const [grown, setGrown] = useState({ about, more: [] as string[] });
+  const more = grown.about === about ? grown.more : [];
   const [follow, setFollow] = useState(true);
-  const [under, setUnder] = useState("");
+  const [tools, setTools] = useState<HTMLElement | null>(null);
   const check = view.next[0];
   const subjects = useSubjects(view.id);
   const output = about.startsWith("output:") ? about.slice(7) : "";
@@ -37,19 +43,15 @@ export function Circuit() {
   const shown = useFace(view.id, { connector: face, state, under });
   const go = (id: string) => {
     if (id === about) return;
-    setBefore([...before, about]);
-    setAbout(id);
-    setMore([]);
-    setFace("");
-    if (!id.startsWith("wire:")) setAt("");
+    change({ about: id, face: "", at: id.startsWith("wire:") ? at : "" }, true);
   };
-  const back = () => {
-    const last = before.at(-1);
-    if (!last) return;
-    setBefore(before.slice(0, -1));
-    setAbout(last);
-    setMore([]);
-  };
+  const setAt = (id: string) => change({ at: id });
+  const setFace = (id: string) => change({ face: id }, id !== "");
+  // What the next check touches, else what works or does not.
+  const nodes = sheet.data?.nodes ?? [];
+  const drawn = (id: string | undefined) => nodes.find((n) => n.id === owner(id ?? ""))?.id;
+  const load = view.outputs.find((o) => o.id === output)?.load;
+  const subject = drawn(at) ?? drawn(check?.red) ?? drawn(load) ?? drawn(about.split(":")[1]) ?? "";
   const wires = (sheet.data?.lines ?? []).filter((l) => l.from === at || l.to === at);
   const here = owner(at);
   const isConnector = view.connectors.some((c) => c.id === here);
@@ -57,10 +59,10 @@ export function Circuit() {
     <section className="grid h-full min-h-[520px] max-md:min-h-[860px] grid-rows-[auto_minmax(0,1fr)_auto]">
       <div className="px-5 pt-2 pb-1">
         <div className="flex items-center gap-2 pb-1 max-md:flex-wrap">
-          {before.length > 0 && (
-            <button type="button" className="plain" onClick={back} aria-label="sheet before">
+          {address.about && history.canGoBack() && (
+            <Button onClick={() => history.back()} aria-label="sheet before">
               ←
-            </button>
+            </Button>
           )}
           <SubjectField
             title={sheet.data?.about === about ? sheet.data.title : ""}
@@ -77,7 +79,7 @@ export function Circuit() {
                 .filter((s) => s.fault)
                 .map((s) => ({ id: s.fault, text: `with ${s.text}` })),
             ]}
-            set={setUnder}
+            set={(id) => change({ under: id })}
           />
           {driven && (
             <label className="label flex min-h-11 items-center gap-1.5 whitespace-nowrap">
@@ -90,7 +92,10 @@ export function Circuit() {
             </label>
           )}
         </div>
-        <StateStrip />
+        <div className="flex flex-wrap items-center justify-between gap-2">
+          <StateStrip />
+          <div ref={setTools} className="no-print flex gap-1" />
+        </div>
       </div>
       {sheet.error || shown.error ? (
         <p role="alert" className="px-5 text-oxide">
@@ -108,6 +113,8 @@ export function Circuit() {
         sheet.data.lines.length > 0 ? (
           <Diagram
             sheet={sheet.data}
+            tools={tools}
+            subject={subject}
             halos={view.halos}
             flags={view.flags}
             check={check ? [check.red, check.black] : []}
@@ -126,19 +133,17 @@ export function Circuit() {
           <div className="no-print flex flex-wrap items-center gap-2 px-5 pt-1 text-[13px]">
             <span className="num">{at}</span>
             {wires.map((w) => (
-              <button key={w.id} type="button" className="plain" onClick={() => go(`wire:${w.id}`)}>
+              <Button key={w.id} onClick={() => go(`wire:${w.id}`)}>
                 follow {w.id} {w.colour}
-              </button>
+              </Button>
             ))}
             {!more.includes(here) && !face && (
-              <button type="button" className="plain" onClick={() => setMore([...more, here])}>
+              <Button onClick={() => setGrown({ about, more: [...more, here] })}>
                 more at {here}
-              </button>
+              </Button>
             )}
             {isConnector && face !== here && (
-              <button type="button" className="plain" onClick={() => setFace(here)}>
-                face of {here}
-              </button>
+              <Button onClick={() => setFace(here)}>face of {here}</Button>
             )}
           </div>
         )}

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { useJob, useProgress } from "../api/job";
+import { Button } from "../ui/Button";
 import { KeyOff } from "../ui/KeyOff";
 import { Asking } from "./codes/Asking";
 import { Clearing } from "./codes/Clearing";
@@ -30,22 +31,22 @@ export function Codes() {
           </p>
         </div>
         <div className="flex gap-2">
-          <button
-            type="button"
-            className="act"
-            disabled={busy !== ""}
-            onClick={() => act("scan").catch(() => {})}
-          >
+          <Button look="act" disabled={busy !== ""} onClick={() => act("scan").catch(() => {})}>
             {busy === "scan" ? "Asking every module …" : scan ? "Scan again" : "Scan all modules"}
-          </button>
-          <button
-            type="button"
-            className="plain"
-            disabled={busy !== "" || !scan || scan.cleared_since}
+          </Button>
+          <Button
+            disabled={busy !== ""}
+            why={
+              !scan
+                ? "Scan first: what is cleared is kept from the scan."
+                : scan.cleared_since
+                  ? "Cleared already since the last scan."
+                  : ""
+            }
             onClick={() => setAsking(true)}
           >
             Clear codes
-          </button>
+          </Button>
         </div>
       </div>
       <Asking told={told} modules={view.modules} />
@@ -54,14 +55,14 @@ export function Codes() {
           <span>
             {unasked.length} of {scan?.modules.length} modules were not asked: {unasked[0]?.trouble}
           </span>
-          <button
-            type="button"
-            className="act shrink-0"
+          <Button
+            look="act"
+            className="shrink-0"
             disabled={busy !== ""}
             onClick={() => act("scan", { modules: unasked.map((m) => m.id) }).catch(() => {})}
           >
             Ask the rest
-          </button>
+          </Button>
         </div>
       )}
       <KeyOff />

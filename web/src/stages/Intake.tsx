@@ -2,6 +2,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 import { type Intake as Data, Refused, type Strength } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 import { Combobox } from "../ui/Combobox";
 import { Select } from "../ui/Select";
 import { Ticks } from "../ui/Ticks";
@@ -88,7 +89,7 @@ export function Intake() {
           heading="How it shows"
           label="how it shows"
           value={data.effect ?? ""}
-          disabled={data.output === ""}
+          why={data.output === "" ? "Say first what does not work." : ""}
           choices={SHOWS}
           set={(effect) => set({ effect: effect || null })}
         />
@@ -96,7 +97,7 @@ export function Intake() {
           heading="Shows when"
           label="shows when"
           value={data.shows_in ?? ""}
-          disabled={data.output === ""}
+          why={data.output === "" ? "Say first what does not work." : ""}
           choices={[
             { id: "", text: "driven or switched on" },
             ...view.states.map((s) => ({ id: s.id, text: s.name })),
@@ -161,9 +162,9 @@ export function Intake() {
         </fieldset>
       )}
       <RecentField recent={data.recent ?? []} set={(recent) => set({ recent })} />
-      <button type="submit" className="act mt-5" disabled={busy !== ""}>
+      <Button type="submit" look="act" className="mt-5" disabled={busy !== ""}>
         Keep and go to the codes
-      </button>
+      </Button>
     </form>
   );
 }

@@ -1,46 +1,102 @@
+import { useState } from "react";
+import type { View } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 import { Effect } from "../ui/Effect";
+import { matches } from "../ui/search";
+
+type Output = View["outputs"][number];
+
+/** Outputs by the module that drives them, in their order. */
+export function grouped(outputs: Output[]): [string, Output[]][] {
+  const groups = new Map<string, Output[]>();
+  for (const o of outputs) groups.set(o.module, [...(groups.get(o.module) ?? []), o]);
+  return [...groups];
+}
+
+/** One output: what to mind, a button, and what was seen. */
+function One({ output: o }: { output: Output }) {
+  const { view, act, busy } = useJob();
+  const on = (view.state.outputs ?? []).includes(o.id);
+  return (
+    <li
+      className="grid grid-cols-[1fr_17rem] gap-6 border-b border-rule py-4 max-md:grid-cols-1"
+      data-output={o.id}
+    >
+      <div>
+        <h3 className="text-[17px] font-semibold">{o.name}</h3>
+        <p className="text-[14px]">{o.guard}</p>
+        <p className="label">
+          stops by itself after <span className="num">{o.limit_s} s</span>
+        </p>
+        <Button
+          look={on ? "act" : "plain"}
+          className="mt-2"
+          disabled={busy !== ""}
+          onClick={() => act("drive", { output: o.id, on: !on }).catch(() => {})}
+        >
+          {on ? "Stop" : "Drive it only"}
+        </Button>
+      </div>
+      <div>
+        <p className="mb-1 font-semibold">{o.effect}?</p>
+        <Effect part={o.load} state={o.state} />
+      </div>
+    </li>
+  );
+}
 
 /** Outputs driven under guard, and what was seen. */
 export function Outputs() {
-  const { view, act, busy } = useJob();
-  const driven = view.state.outputs ?? [];
+  const { view } = useJob();
+  const [words, setWords] = useState("");
+  const choices = view.outputs.map((o) => ({
+    ...o,
+    text: `${o.name} ${o.load} ${o.effect}`,
+    sort: o.module_name,
+  }));
+  const found = words ? matches(choices, words, choices.length) : choices;
+  const driven = view.outputs.filter((o) => view.state.outputs?.includes(o.id));
+  const rest = found.filter((o) => !driven.some((d) => d.id === o.id));
   return (
     <section className="p-6">
       <h1 className="text-2xl font-bold">Outputs</h1>
       <p className="label">Drive one output, look, say what you see. It is always given back.</p>
-      <ul className="mt-4 border-t border-rule">
-        {view.outputs.map((o) => {
-          const on = driven.includes(o.id);
-          return (
-            <li
-              key={o.id}
-              className="grid grid-cols-[1fr_17rem] gap-6 border-b border-rule py-4"
-              data-output={o.id}
-            >
-              <div>
-                <h2 className="text-[17px] font-semibold">{o.name}</h2>
-                <p className="text-[14px]">{o.guard}</p>
-                <p className="label">
-                  stops by itself after <span className="num">{o.limit_s} s</span>
-                </p>
-                <button
-                  type="button"
-                  className={`mt-2 ${on ? "act" : "plain"}`}
-                  disabled={busy !== ""}
-                  onClick={() => act("drive", { output: o.id, on: !on }).catch(() => {})}
-                >
-                  {on ? "Stop" : "Drive it only"}
-                </button>
-              </div>
-              <div>
-                <p className="mb-1 font-semibold">{o.effect}?</p>
-                <Effect part={o.load} state={o.state} />
-              </div>
-            </li>
-          );
-        })}
-      </ul>
+      <input
+        type="search"
+        aria-label="find an output"
+        className="field mt-3 max-w-md"
+        placeholder="Find: name, load, module"
+        value={words}
+        onChange={(e) => setWords(e.target.value)}
+      />
+      {driven.length > 0 && (
+        <ul aria-label="driven now" className="mt-4 border-t-2 border-copper">
+          {driven.map((o) => (
+            <One key={o.id} output={o} />
+          ))}
+        </ul>
+      )}
+      {grouped(rest).map(([module, outputs]) => (
+        <section key={module} aria-label={outputs[0]?.module_name} className="mt-5">
+          <h2 className="border-b border-ink pb-1 text-[15px] font-semibold">
+            {outputs[0]?.module_name} <span className="num text-faint">{module}</span>{" "}
+            <span className="label">
+              {outputs.length === 1 ? "1 output" : `${outputs.length} outputs`}
+            </span>
+          </h2>
+          <ul>
+            {outputs.map((o) => (
+              <One key={o.id} output={o} />
+            ))}
+          </ul>
+        </section>
+      ))}
+      {found.length === 0 && (
+        <p className="mt-4">
+          No output is called “{words}”. Try another word, or its module or load.
+        </p>
+      )}
     </section>
   );
 }

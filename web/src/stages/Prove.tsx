@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Instrument, Proof } from "../api/client";
 import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
 import { ByHand } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
@@ -15,9 +16,9 @@ export function SignedOff() {
     <div className="mt-4">
       <p className="font-semibold text-verdigris">○ Signed off.</p>
       {reason === null ? (
-        <button type="button" className="quiet" onClick={() => setReason("")}>
+        <Button look="quiet" onClick={() => setReason("")}>
           Open it again
-        </button>
+        </Button>
       ) : (
         <form
           className="mt-2 flex max-w-xl gap-2"
@@ -33,9 +34,13 @@ export function SignedOff() {
             value={reason}
             onChange={(e) => setReason(e.target.value)}
           />
-          <button type="submit" className="plain" disabled={busy !== "" || reason.trim() === ""}>
+          <Button
+            type="submit"
+            disabled={busy !== ""}
+            why={reason.trim() === "" ? "Give a reason first." : ""}
+          >
             Open
-          </button>
+          </Button>
         </form>
       )}
     </div>
@@ -135,9 +140,15 @@ export function Prove() {
                 onChange={(e) => setText(e.target.value)}
               />
             </label>
-            <button type="submit" className="act mt-4" disabled={busy !== "" || text.trim() === ""}>
+            <Button
+              type="submit"
+              look="act"
+              className="mt-4"
+              disabled={busy !== ""}
+              why={text.trim() === "" ? "Say first what was done." : ""}
+            >
               It is repaired
-            </button>
+            </Button>
           </form>
         )}
       </section>
@@ -155,9 +166,7 @@ export function Prove() {
             <span className="num">{unplugged.join(", ")}</span> still unplugged: the modules
             complain about that too.
           </span>
-          <button
-            type="button"
-            className="plain"
+          <Button
             disabled={busy !== ""}
             onClick={() =>
               act("state", { state: { ...view.state, unplugged: [], battery_off: false } }).catch(
@@ -166,7 +175,7 @@ export function Prove() {
             }
           >
             Plugged in again
-          </button>
+          </Button>
         </div>
       )}
       <ul className="mt-4 border-t border-rule">
@@ -177,14 +186,15 @@ export function Prove() {
       {view.signed_off ? (
         <SignedOff />
       ) : (
-        <button
-          type="button"
-          className="act mt-5"
-          disabled={busy !== "" || !all}
+        <Button
+          look="act"
+          className="mt-5"
+          disabled={busy !== ""}
+          why={all ? "" : "Not everything is proven yet: see what is open above."}
           onClick={() => act("sign-off").catch(() => {})}
         >
           Sign off
-        </button>
+        </Button>
       )}
     </section>
   );

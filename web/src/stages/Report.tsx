@@ -1,5 +1,6 @@
 import { useJob } from "../api/job";
 import { clock } from "../shell/Ledger";
+import { Button } from "../ui/Button";
 import { VerdictMark } from "../ui/verdict";
 
 const DONE: Record<string, string> = {
@@ -29,9 +30,9 @@ export function Report() {
   return (
     <article className="max-w-3xl p-6">
       <div className="no-print mb-4 flex gap-2">
-        <button type="button" className="act" onClick={() => window.print()}>
+        <Button look="act" onClick={() => window.print()}>
           Print
-        </button>
+        </Button>
         <a className="plain inline-flex items-center" href={`/api/jobs/${view.id}/export`} download>
           Export JSON
         </a>

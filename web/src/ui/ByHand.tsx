@@ -1,5 +1,6 @@
 import type { OperatingState, Strength } from "../api/client";
 import { useJob, useLive } from "../api/job";
+import { Button } from "./Button";
 import { sightsAt } from "./Sights";
 
 /** A check done with hands and eyes. */
@@ -57,15 +58,14 @@ export function ByHand({
       )}
       <div className="flex flex-wrap gap-2">
         {answers.map(([word, more]) => (
-          <button
+          <Button
             key={word}
-            type="button"
-            className="plain flex-1 px-1 whitespace-nowrap"
+            className="flex-1 px-1 whitespace-nowrap"
             disabled={busy !== ""}
             onClick={() => say(more)}
           >
             {word}
-          </button>
+          </Button>
         ))}
       </div>
     </div>

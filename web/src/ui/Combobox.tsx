@@ -99,6 +99,9 @@ export function Combobox<C extends Choice>({
               },
               onKeyDown: (e) => {
                 if (e.key === "Escape") e.currentTarget.blur();
+                // What nothing is called stays, with the word that says so.
+                if (e.key === "Enter" && typed && found.length === 0)
+                  Object.assign(e.nativeEvent, { preventDownshiftDefault: true });
               },
             })}
             value={typed ?? shown}

@@ -1,5 +1,6 @@
 import type { OperatingState, Strength } from "../api/client";
 import { useJob, useLive } from "../api/job";
+import { Button } from "./Button";
 
 const CHOICES: [Strength, string][] = [
   ["normal", "normal"],
@@ -14,26 +15,25 @@ export function Effect({ part, state }: { part: string; state: OperatingState })
   return (
     <div>
       {live.data?.hands && (
-        <button
-          type="button"
-          className="act mb-2 w-full"
+        <Button
+          look="act"
+          className="mb-2 w-full"
           disabled={busy !== ""}
           onClick={() => act("look", { part, state }).catch(() => {})}
         >
           {busy === "look" ? "Looking …" : "Do it and look"}
-        </button>
+        </Button>
       )}
       <div className="flex gap-2">
         {CHOICES.map(([strength, word]) => (
-          <button
+          <Button
             key={strength}
-            type="button"
-            className="plain flex-1 px-1"
+            className="flex-1 px-1"
             disabled={busy !== ""}
             onClick={() => act("found", { kind: "effect", part, strength, state }).catch(() => {})}
           >
             {word}
-          </button>
+          </Button>
         ))}
       </div>
     </div>

@@ -1,6 +1,7 @@
 import { type FormEvent, useEffect, useRef, useState } from "react";
 import type { Instrument, OperatingState } from "../api/client";
 import { useJob, useLive } from "../api/job";
+import { Button } from "./Button";
 
 export interface Wanted {
   quantity: Instrument;
@@ -66,18 +67,18 @@ export function Measure({ wanted, focus, id }: { wanted: Wanted; focus?: boolean
           </span>
         </label>
         {text === "" && live.data?.meter ? (
-          <button
-            type="button"
-            className="act"
-            disabled={busy !== ""}
-            onClick={() => take("meter")}
-          >
+          <Button look="act" disabled={busy !== ""} onClick={() => take("meter")}>
             {busy === "meter" ? "Reading …" : "From meter"}
-          </button>
+          </Button>
         ) : (
-          <button type="submit" className="act" disabled={busy !== "" || text === ""}>
+          <Button
+            type="submit"
+            look="act"
+            disabled={busy !== ""}
+            why={text === "" ? "Type what the meter shows first." : ""}
+          >
             Take
-          </button>
+          </Button>
         )}
       </div>
       {wrong && (

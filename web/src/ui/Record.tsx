@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { useJob, useLive } from "../api/job";
+import { Button } from "./Button";
 import type { Wanted } from "./Measure";
 
 /** The lowest and the highest value of a meter left on: typed, or held by the program. */
@@ -34,25 +35,26 @@ export function RecordValues({ wanted, unit }: { wanted: Wanted; unit: string })
   return (
     <form onSubmit={(e) => keep("recording", e)}>
       {live.data?.meter && (
-        <button
-          type="button"
-          className="act mb-2 w-full"
+        <Button
+          look="act"
+          className="mb-2 w-full"
           disabled={busy !== ""}
           onClick={() => keep("record")}
         >
           {busy === "record" ? "Recording, move it now …" : "Record from meter"}
-        </button>
+        </Button>
       )}
       <div className="flex items-end gap-2">
         {field("lowest", low, setLow)}
         {field("highest", high, setHigh)}
-        <button
+        <Button
           type="submit"
-          className={live.data?.meter ? "plain" : "act"}
-          disabled={busy !== "" || low === "" || high === ""}
+          look={live.data?.meter ? "plain" : "act"}
+          disabled={busy !== ""}
+          why={low === "" || high === "" ? "Type the lowest and the highest value first." : ""}
         >
           Take
-        </button>
+        </Button>
       </div>
       {wrong && (
         <p role="alert" className="mt-1 text-[14px] text-oxide">

@@ -14,6 +14,7 @@ export function Select<Id extends string>({
   set,
   choices,
   disabled = false,
+  why = "",
   className = "field",
 }: {
   /** What is chosen, for who cannot see where it stands. */
@@ -24,6 +25,8 @@ export function Select<Id extends string>({
   set: (id: Id) => void;
   choices: (Choice & { id: Id })[];
   disabled?: boolean;
+  /** Why nothing can be chosen now; empty when it can. */
+  why?: string;
   className?: string;
 }) {
   const chosen = choices.find((c) => c.id === value);
@@ -33,7 +36,7 @@ export function Select<Id extends string>({
       <Radix.Root
         value={put(value)}
         onValueChange={(v) => set(v.slice(1) as Id)}
-        disabled={disabled}
+        disabled={disabled || why !== ""}
       >
         <Radix.Trigger
           id={id}
@@ -69,6 +72,7 @@ export function Select<Id extends string>({
           </Radix.Content>
         </Radix.Portal>
       </Radix.Root>
+      {why && <p className="label">{why}</p>}
     </Headed>
   );
 }

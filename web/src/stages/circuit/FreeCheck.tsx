@@ -1,9 +1,11 @@
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { Instrument } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { Combobox } from "../../ui/Combobox";
 import { Measure } from "../../ui/Measure";
 import { Select } from "../../ui/Select";
+import { Tabs } from "../../ui/Tabs";
 import { Harness } from "./Harness";
 import { Insulation } from "./Insulation";
 import { Thinking } from "./Thinking";
@@ -27,38 +29,41 @@ const INSTRUMENTS: { id: Instrument; text: string }[] = [
   { id: "jumper", text: "jumper" },
 ];
 
-const MODES = [
-  ["reading", "Read"],
-  ["harness", "Move or look"],
-  ["insulation", "Insulation"],
-] as const;
+type Mode = "reading" | "harness" | "insulation";
 
-/** Any check the technician has in mind, beside what is proposed. */
+/**
+ * Any check the technician has in mind, beside what is proposed. It stays folded until a point is touched or
+ * a tab chosen: the height is the sheet's.
+ */
 export function FreeCheck({ at, pins }: { at: string; pins: ReadPoint[] }) {
-  const [mode, setMode] = useState<(typeof MODES)[number][0]>("reading");
+  const [chosen, setChosen] = useState<Mode | "">("");
+  const [opened, setOpened] = useState("");
+  if (opened !== at) {
+    setOpened(at);
+    if (at && !chosen) setChosen("reading");
+  }
+  const byHand = (body: ReactNode) => (
+    <section aria-label="By hand" className="max-h-72 overflow-y-auto px-5 pt-1 pb-2">
+      {body}
+    </section>
+  );
   return (
     <div className="border-t border-rule">
-      <div role="tablist" className="flex gap-1 px-5">
-        {MODES.map(([id, text]) => (
-          <button
-            key={id}
-            type="button"
-            role="tab"
-            aria-selected={mode === id}
-            className={`min-h-9 px-3 text-[14px] ${mode === id ? "border-b-2 border-ink font-semibold" : "text-faint"}`}
-            onClick={() => setMode(id)}
-          >
-            {text}
-          </button>
-        ))}
-      </div>
-      {mode === "reading" ? (
-        <FreeReading at={at} pins={pins} />
-      ) : (
-        <section aria-label="By hand" className="max-h-72 overflow-y-auto px-5 pt-1 pb-2">
-          {mode === "harness" ? <Harness at={at.split(".")[0] ?? ""} /> : <Insulation />}
-        </section>
-      )}
+      <Tabs<Mode>
+        label="a check of your own"
+        value={chosen}
+        set={setChosen}
+        fold={() => setChosen("")}
+        tabs={[
+          { id: "reading", text: "Read", body: <FreeReading at={at} pins={pins} /> },
+          {
+            id: "harness",
+            text: "Move or look",
+            body: byHand(<Harness at={at.split(".")[0] ?? ""} />),
+          },
+          { id: "insulation", text: "Insulation", body: byHand(<Insulation />) },
+        ]}
+      />
     </div>
   );
 }
@@ -127,15 +132,14 @@ function FreeReading({ at, pins }: { at: string; pins: ReadPoint[] }) {
             set={setBlack}
           />
         </div>
-        <button
-          type="button"
-          className="plain px-2"
-          disabled={!ready}
+        <Button
+          className="px-2"
+          why={ready ? "" : "Name the points first: touch a cavity on the sheet, or type one."}
           aria-expanded={wondering}
           onClick={() => setWondering(!wondering)}
         >
           What if?
-        </button>
+        </Button>
         {ready ? (
           <Measure id="free-value" wanted={body} />
         ) : (

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Coverage, Instrument } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { Combobox } from "../../ui/Combobox";
 import { Measure } from "../../ui/Measure";
 import { Covers } from "./Covers";
@@ -34,9 +35,9 @@ export function Insulation() {
           ))}
         </div>
         {suspected.map(([x = "", y = ""]) => (
-          <button key={x + y} type="button" className="quiet block" onClick={() => setPair([x, y])}>
+          <Button key={x + y} look="quiet" className="block" onClick={() => setPair([x, y])}>
             suspected: {x} and {y}
-          </button>
+          </Button>
         ))}
       </div>
       {plan ? (

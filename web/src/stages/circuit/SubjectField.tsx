@@ -1,7 +1,8 @@
 import type { Subject } from "../../api/client";
 import { Combobox } from "../../ui/Combobox";
 
-const KINDS: Record<string, string> = {
+/** Kinds of what a sheet can be about, as they are shown. */
+export const SUBJECT_KINDS: Record<string, string> = {
   output: "output",
   function: "function",
   part: "component",
@@ -33,7 +34,7 @@ export function SubjectField({
         choices={subjects.map((s) => ({
           id: s.id,
           text: s.name,
-          sort: KINDS[s.id.split(":")[0] ?? ""],
+          sort: SUBJECT_KINDS[s.id.split(":")[0] ?? ""],
         }))}
         set={choose}
       />

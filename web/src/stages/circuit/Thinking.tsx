@@ -1,5 +1,6 @@
 import type { Thought } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { JumperCoverage } from "./JumperCoverage";
 
 /** What one would read here if, and what the reading would be worth. */
@@ -35,9 +36,9 @@ export function Thinking({ body, close }: { body: Record<string, unknown>; close
       <div>
         <div className="flex items-start justify-between">
           <h2 className="font-bold">What it would tell</h2>
-          <button type="button" className="quiet -mt-2" onClick={close}>
+          <Button look="quiet" className="-mt-2" onClick={close}>
             close
-          </button>
+          </Button>
         </div>
         {worth && (
           <>

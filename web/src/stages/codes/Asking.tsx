@@ -1,5 +1,6 @@
 import type { Progress, View } from "../../api/client";
 import { stop, useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { ModuleMark } from "../../ui/ModuleMark";
 
 /** A scan that runs: who has answered so far, and how to stop it. */
@@ -22,9 +23,7 @@ export function Asking({ told, modules }: { told: Progress[]; modules: View["mod
         <span className="num" role="status">
           {last.done} of {last.of}
         </span>
-        <button type="button" className="plain" onClick={() => stop(view.id)}>
-          Stop, keep these
-        </button>
+        <Button onClick={() => stop(view.id)}>Stop, keep these</Button>
       </div>
       <ul className="mt-3 columns-2 gap-6">
         {told.map((p) => (

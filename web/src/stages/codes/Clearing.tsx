@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { View } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { Ticks } from "../../ui/Ticks";
 
 /** One deliberate act before codes are cleared, of all modules or of some. */
@@ -31,10 +32,10 @@ export function Clearing({ scan, close }: { scan: NonNullable<View["scan"]>; clo
         </p>
       )}
       <div className="mt-2 flex gap-2">
-        <button
-          type="button"
-          className="act"
-          disabled={busy !== "" || (some && chosen.length === 0)}
+        <Button
+          look="act"
+          disabled={busy !== ""}
+          why={some && chosen.length === 0 ? "Choose at least one module." : ""}
           onClick={() =>
             act("clear", {
               modules: some ? chosen.map((m) => m.id) : [],
@@ -44,10 +45,8 @@ export function Clearing({ scan, close }: { scan: NonNullable<View["scan"]>; clo
         >
           {some ? `Clear these ${chosen.length}` : "Clear them"}
           {unread.length > 0 && " anyway"}
-        </button>
-        <button type="button" className="plain" onClick={close}>
-          Keep them
-        </button>
+        </Button>
+        <Button onClick={close}>Keep them</Button>
       </div>
     </div>
   );

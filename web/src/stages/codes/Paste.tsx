@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Pasted } from "../../api/client";
 import { post, useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { Combobox } from "../../ui/Combobox";
 
 type Code = Pasted["codes"][number] & { keep: boolean };
@@ -44,9 +45,13 @@ export function Paste() {
           }}
         />
       </label>
-      <button type="button" className="plain mt-2" disabled={text.trim() === ""} onClick={read}>
+      <Button
+        className="mt-2"
+        why={text.trim() === "" ? "Paste or type something first." : ""}
+        onClick={read}
+      >
         Read it
-      </button>
+      </Button>
       {failure && (
         <p role="alert" className="mt-2 text-oxide">
           {failure}
@@ -111,10 +116,17 @@ export function Paste() {
               </li>
             ))}
           </ul>
-          <button
-            type="button"
-            className="act mt-3"
-            disabled={busy !== "" || open.length > 0 || kept.length + silent.length === 0}
+          <Button
+            look="act"
+            className="mt-3"
+            disabled={busy !== ""}
+            why={
+              open.length > 0
+                ? "Say first which module each code is of."
+                : kept.length + silent.length === 0
+                  ? "Nothing of it is to be kept."
+                  : ""
+            }
             onClick={() =>
               act("typed-codes", {
                 codes: kept.map(({ module, code, failure_type, failing }) => ({
@@ -136,7 +148,7 @@ export function Paste() {
             {open.length > 0
               ? `Choose the module of ${open.map((c) => c.code).join(", ")}`
               : `Keep ${kept.length} ${kept.length === 1 ? "code" : "codes"}`}
-          </button>
+          </Button>
         </>
       )}
     </details>

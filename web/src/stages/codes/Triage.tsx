@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { CodeMark, Group, View } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 
 type Scan = NonNullable<View["scan"]>;
 
@@ -69,14 +70,14 @@ function One({ group: g, scan, at }: { group: Group; scan: Scan; at: number }) {
       <Line mark={g} scan={scan} />
       {n > 0 && (
         <>
-          <button
-            type="button"
-            className="quiet text-[14px]"
+          <Button
+            look="quiet"
+            className="text-[14px]"
             aria-expanded={open}
             onClick={() => setOpen(!open)}
           >
             {open ? "Fold" : "Show"} {n} {n === 1 ? "echo" : "echoes"} of it
-          </button>
+          </Button>
           {open && (
             <ul className="border-l border-rule pl-4">
               {g.echoes.map((e) => (
@@ -109,9 +110,9 @@ export function Triage() {
         ))}
       </ol>
       {shown.length < scan.triage.length && (
-        <button type="button" className="quiet" onClick={() => setAll(true)}>
+        <Button look="quiet" onClick={() => setAll(true)}>
           Show {rest.length} more: earlier entries and your own doing
-        </button>
+        </Button>
       )}
     </section>
   );

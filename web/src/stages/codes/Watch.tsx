@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, trouble } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 
 /** After clearing: which monitors have run since, and what makes the others run. */
 export function Watch() {
@@ -79,27 +80,21 @@ export function Watch() {
       </ul>
       <div className="mt-3 flex flex-wrap gap-2">
         {ran < all && (
-          <button
-            type="button"
-            className="plain"
-            disabled={busy !== ""}
-            onClick={() => act("self-tests").catch(() => {})}
-          >
+          <Button disabled={busy !== ""} onClick={() => act("self-tests").catch(() => {})}>
             {busy === "self-tests" ? "Testing …" : "Let the modules test themselves"}
-          </button>
+          </Button>
         )}
         {[...states].map(([id, name]) => {
           const state = view.states.find((s) => s.id === id)?.state;
           return (
-            <button
+            <Button
               key={id}
-              type="button"
-              className="plain"
-              disabled={busy !== "" || !state}
+              disabled={busy !== ""}
+              why={state ? "" : "Choose a state first."}
               onClick={() => act("state", { state }).catch(() => {})}
             >
               Set “{name}” so that they run
-            </button>
+            </Button>
           );
         })}
       </div>

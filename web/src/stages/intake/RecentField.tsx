@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Recent } from "../../api/client";
 import { useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { Combobox } from "../../ui/Combobox";
 import { Select } from "../../ui/Select";
 
@@ -33,13 +34,9 @@ export function RecentField({ recent, set }: { recent: Recent[]; set: (r: Recent
               <span>
                 {EVENTS[r.event]}: {name(r.at)}
               </span>
-              <button
-                type="button"
-                className="quiet"
-                onClick={() => set(recent.filter((x) => x.at !== r.at))}
-              >
+              <Button look="quiet" onClick={() => set(recent.filter((x) => x.at !== r.at))}>
                 remove
-              </button>
+              </Button>
             </li>
           ))}
         </ul>
@@ -62,9 +59,9 @@ export function RecentField({ recent, set }: { recent: Recent[]; set: (r: Recent
           choices={view.places.map((p) => ({ id: p.id, text: p.name }))}
           set={setAt}
         />
-        <button type="button" className="plain" disabled={!known} onClick={add}>
+        <Button why={known ? "" : "Name a place or a thing of this vehicle first."} onClick={add}>
           Add
-        </button>
+        </Button>
       </div>
     </fieldset>
   );

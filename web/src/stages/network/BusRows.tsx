@@ -115,7 +115,7 @@ export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
                   <Link
                     to="/job/$id/$stage"
                     params={{ id: String(view.id), stage: "circuit" }}
-                    search={{ about: limb.module }}
+                    search={{ about: `part:${limb.module}` }}
                     className="underline decoration-rule underline-offset-4"
                   >
                     {limb.name}

@@ -1,4 +1,5 @@
 import { useJob } from "../../api/job";
+import { Button } from "../../ui/Button";
 
 /** Who every module says it is, with what is otherwise than at first. */
 export function Identification() {
@@ -14,14 +15,9 @@ export function Identification() {
               as CSV
             </a>
           )}
-          <button
-            type="button"
-            className="plain"
-            disabled={busy !== ""}
-            onClick={() => act("identify").catch(() => {})}
-          >
+          <Button disabled={busy !== ""} onClick={() => act("identify").catch(() => {})}>
             {busy === "identify" ? "Asking …" : read ? "Read again" : "Read identification"}
-          </button>
+          </Button>
         </div>
       </div>
       {!read && (

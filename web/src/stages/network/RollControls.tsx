@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { RollView } from "../../api/client";
 import { useJob, useLive, useRollCallWish } from "../../api/job";
+import { Button } from "../../ui/Button";
 import { ByHand } from "../../ui/ByHand";
 import { Combobox } from "../../ui/Combobox";
 import { KeyOff } from "../../ui/KeyOff";
@@ -29,9 +30,7 @@ export function RollControls({ roll }: { roll?: RollView }) {
         </button>
         {rounds > 0 && (
           <>
-            <button type="button" className="plain" onClick={() => wish.mutate("anew")}>
-              Start anew
-            </button>
+            <Button onClick={() => wish.mutate("anew")}>Start anew</Button>
             <button
               type="button"
               className={running ? "plain" : "act"}
@@ -91,9 +90,7 @@ export function RollControls({ roll }: { roll?: RollView }) {
                   onChange={(e) => setText(e.target.value)}
                 />
               </label>
-              <button type="submit" className="plain">
-                Mark
-              </button>
+              <Button type="submit">Mark</Button>
             </form>
           )}
         </div>
