@@ -3,7 +3,6 @@ import { createContext, useContext, useEffect } from "react";
 import {
   api,
   type Face,
-  type Kept,
   type Lists,
   type Progress,
   Refused,
@@ -13,8 +12,7 @@ import {
   type View,
 } from "./client";
 import { listen } from "./events";
-
-type Body = Record<string, unknown>;
+import type { Act, AnswerOf, BodyOf, Sent, What } from "./posts";
 
 /** How long to wait before a request that never arrived is sent again, milliseconds. */
 const AGAIN = [300, 1500];
@@ -23,7 +21,11 @@ const AGAIN = [300, 1500];
  * Posts to a job's route. What never arrived is sent again under the same key, so that nothing is
  * kept twice.
  */
-export async function post<T>(job: number, what: string, body?: Body): Promise<T> {
+export async function post<W extends What>(
+  job: number,
+  what: W,
+  ...[body]: Sent<W>
+): Promise<AnswerOf<W>> {
   const key = crypto.randomUUID();
   const send = () =>
     fetch(`/api/jobs/${job}/${what}`, {
@@ -41,10 +43,10 @@ export async function post<T>(job: number, what: string, body?: Body): Promise<T
     response = await send().catch(() => null);
   }
   if (!response) throw new Error(trouble(""));
-  if (response.status === 204) return undefined as T;
+  if (response.status === 204) return undefined as AnswerOf<W>;
   const data = await response.json().catch(() => "");
   if (!response.ok) throw new Refused(data);
-  return data as T;
+  return data as AnswerOf<W>;
 }
 
 /** A job's view as far as it is known, with the name of that state of it. */
@@ -215,13 +217,18 @@ export function useFace(job: number, wanted: Values & { connector: string }) {
 }
 
 /** A question to the reasoning that leaves the ledger alone. */
-export function useQuestion<T>(job: number, what: string, body: Body | null, length: number) {
+export function useQuestion<W extends What>(
+  job: number,
+  what: W,
+  body: BodyOf<W> | null,
+  length: number,
+) {
   return useQuery({
     // A longer ledger may have another answer.
     queryKey: ["question", job, what, JSON.stringify(body), length],
     enabled: body !== null,
     retry: false,
-    queryFn: () => post<T>(job, what, body ?? {}),
+    queryFn: () => post(job, what, ...([body] as unknown as Sent<W>)),
   });
 }
 
@@ -243,7 +250,7 @@ export function useSubjects(job: number) {
 export interface JobContext {
   view: View;
   /** Does something and shows its outcome everywhere at once. */
-  act: (what: string, body?: Body) => Promise<unknown>;
+  act: Act;
   busy: string;
 }
 
@@ -259,8 +266,8 @@ export function useJob(): JobContext {
 export function useActions(job: number) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: async ({ what, body }: { what: string; body?: Body }) => {
-      await post<Kept | undefined>(job, what, body);
+    mutationFn: async ({ what, sent }: { what: What; sent: Sent<What> }) => {
+      await post(job, what, ...sent);
       await cache.invalidateQueries({ queryKey: ["job", job] });
     },
     onSuccess: () => {

@@ -1,6 +1,7 @@
 import { Link, useNavigate } from "@tanstack/react-router";
 import { type ReactNode, useCallback, useEffect, useState } from "react";
 import { Job, useActions, useView } from "../api/job";
+import type { Sent, What } from "../api/posts";
 import { Circuit } from "../stages/Circuit";
 import { Codes } from "../stages/Codes";
 import { Intake } from "../stages/Intake";
@@ -36,10 +37,10 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
   const [failure, setFailure] = useState("");
   const [folded, setFolded] = useState(false);
   const act = useCallback(
-    async (what: string, body?: Record<string, unknown>) => {
+    async <W extends What>(what: W, ...sent: Sent<W>) => {
       setFailure("");
       try {
-        return await actions.mutateAsync({ what, body });
+        return await actions.mutateAsync({ what, sent: sent as Sent<What> });
       } catch (e) {
         setFailure(e instanceof Error ? e.message : String(e));
         throw e;

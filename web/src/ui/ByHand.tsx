@@ -1,5 +1,6 @@
 import type { OperatingState, Strength } from "../api/client";
 import { useJob, useLive } from "../api/job";
+import type { BodyOf } from "../api/posts";
 import { Button } from "./Button";
 import { sightsAt } from "./Sights";
 
@@ -33,17 +34,16 @@ export function ByHand({
 }) {
   const { view, act, busy } = useJob();
   const live = useLive(view.id);
-  const say = (more: Record<string, unknown>) =>
-    act("found", { ...task, ...more, state }).catch(() => {});
-  const answers: [string, Record<string, unknown>][] =
+  const say = (found: BodyOf<"found">) => act("found", found).catch(() => {});
+  const answers: [string, BodyOf<"found">][] =
     task.kind === "moved"
       ? [
-          ["no change", { changed: false }],
-          ["it changed", { changed: true }],
+          ["no change", { ...task, state, changed: false }],
+          ["it changed", { ...task, state, changed: true }],
         ]
       : task.kind === "seen"
-        ? sightsAt(task.at).map(([sight, word]) => [word, { sight }])
-        : STRENGTHS.map(([strength, word]) => [word, { strength }]);
+        ? sightsAt(task.at).map(([sight, word]) => [word, { ...task, state, sight }])
+        : STRENGTHS.map(([strength, word]) => [word, { ...task, state, strength }]);
   return (
     <div className={flat ? "flex gap-2" : ""}>
       {live.data?.hands && (

@@ -39,7 +39,8 @@ export function Measure({ wanted, focus, id }: { wanted: Wanted; focus?: boolean
     e?.preventDefault();
     setWrong("");
     try {
-      await act(what, what === "reading" ? { ...wanted, text } : { ...wanted });
+      if (what === "reading") await act(what, { ...wanted, text });
+      else await act(what, wanted);
       setText("");
     } catch (e) {
       setWrong(e instanceof Error ? e.message : String(e));

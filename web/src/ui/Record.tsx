@@ -14,7 +14,8 @@ export function RecordValues({ wanted, unit }: { wanted: Wanted; unit: string })
     e?.preventDefault();
     setWrong("");
     try {
-      await act(what, what === "recording" ? { ...wanted, low, high } : { ...wanted });
+      if (what === "recording") await act(what, { ...wanted, low, high });
+      else await act(what, wanted);
     } catch (e) {
       setWrong(e instanceof Error ? e.message : String(e));
     }

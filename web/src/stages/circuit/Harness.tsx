@@ -1,5 +1,4 @@
 import { useState } from "react";
-import type { Coverage } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
 import { ByHand } from "../../ui/ByHand";
 import { Combobox } from "../../ui/Combobox";
@@ -19,8 +18,8 @@ export function Harness({ at: first }: { at: string }) {
     text: p.name,
   }));
   const known = things.some((p) => p.id === at);
-  const plan = known ? { kind: "wiggle", at } : null;
-  const answer = useQuestion<Coverage>(view.id, "coverage", plan, view.ledger.length);
+  const plan = known ? { kind: "wiggle" as const, at } : null;
+  const answer = useQuestion(view.id, "coverage", plan, view.ledger.length);
   return (
     <div className="grid grid-cols-[15rem_1fr] gap-5 text-[14px]">
       <Combobox

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Coverage, Instrument } from "../../api/client";
+import type { Instrument } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
 import { Button } from "../../ui/Button";
 import { Combobox } from "../../ui/Combobox";
@@ -15,8 +15,8 @@ export function Insulation() {
   const [pair, setPair] = useState<string[]>(suspected[0] ?? ["", ""]);
   const [a = "", b = ""] = pair;
   const known = (id: string) => view.wires.some((w) => w.id === id);
-  const plan = known(a) && known(b) && a !== b ? { kind: "insulation", a, b } : null;
-  const answer = useQuestion<Coverage>(view.id, "coverage", plan, view.ledger.length);
+  const plan = known(a) && known(b) && a !== b ? { kind: "insulation" as const, a, b } : null;
+  const answer = useQuestion(view.id, "coverage", plan, view.ledger.length);
   return (
     <div className="grid grid-cols-[15rem_1fr] gap-5 text-[14px]">
       <div>

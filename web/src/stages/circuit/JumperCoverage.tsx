@@ -1,20 +1,20 @@
-import type { Coverage } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
+import type { BodyOf } from "../../api/posts";
 import { ByHand } from "../../ui/ByHand";
 import { Covers } from "./Covers";
 
 /** What a fused jumper would prove and leave open, and where it must not go. */
-export function JumperCoverage({ body }: { body: Record<string, unknown> }) {
+export function JumperCoverage({ body }: { body: BodyOf<"what-if"> }) {
   const { view } = useJob();
   const output = view.outputs.find((o) => o.id === view.intake.output);
   const plan = output && {
-    kind: "jumper",
+    kind: "jumper" as const,
     red: body.red,
-    black: body.black,
+    black: body.black ?? "",
     part: output.load,
     state: output.state,
   };
-  const answer = useQuestion<Coverage>(view.id, "coverage", plan ?? null, view.ledger.length);
+  const answer = useQuestion(view.id, "coverage", plan ?? null, view.ledger.length);
   if (!output) return null;
   return (
     <Covers answer={answer}>
@@ -23,7 +23,7 @@ export function JumperCoverage({ body }: { body: Record<string, unknown> }) {
           <ByHand
             task={{
               kind: "substituted",
-              jumper: [String(body.red), String(body.black)],
+              jumper: [body.red, body.black ?? ""],
               part: output.load,
             }}
             state={output.state}

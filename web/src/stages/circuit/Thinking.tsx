@@ -1,12 +1,12 @@
-import type { Thought } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
+import type { BodyOf } from "../../api/posts";
 import { Button } from "../../ui/Button";
 import { JumperCoverage } from "./JumperCoverage";
 
 /** What one would read here if, and what the reading would be worth. */
-export function Thinking({ body, close }: { body: Record<string, unknown>; close: () => void }) {
+export function Thinking({ body, close }: { body: BodyOf<"what-if">; close: () => void }) {
   const { view } = useJob();
-  const answer = useQuestion<Thought>(view.id, "what-if", body, view.ledger.length);
+  const answer = useQuestion(view.id, "what-if", body, view.ledger.length);
   const worth = answer.data?.worth;
   return (
     <section

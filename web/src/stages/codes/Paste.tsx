@@ -17,7 +17,7 @@ export function Paste() {
   async function read() {
     setFailure("");
     try {
-      const found = await post<Pasted>(view.id, "read-codes", { text });
+      const found = await post(view.id, "read-codes", { text });
       setCodes(found.codes.map((c) => ({ ...c, failing: c.failing ?? true, keep: true })));
       setSilent(found.silent);
     } catch (e) {

@@ -1,5 +1,4 @@
 import { useState } from "react";
-import type { Shared } from "../../api/client";
 import { useJob, useQuestion } from "../../api/job";
 
 /** What several symptoms have in common, and what still serves something that works. */
@@ -8,7 +7,7 @@ export function SharedParts() {
   const [left, setLeft] = useState<number[]>([]);
   const pieces = view.symptoms.map((s) => s.piece).filter((p) => !left.includes(p));
   const body = pieces.length > 0 ? { pieces } : null;
-  const answer = useQuestion<Shared>(view.id, "shared", body, view.ledger.length);
+  const answer = useQuestion(view.id, "shared", body, view.ledger.length);
   if (view.symptoms.length < 2) return null;
   const total = pieces.length;
   return (

@@ -87,14 +87,15 @@ export function Watch() {
         {[...states].map(([id, name]) => {
           const state = view.states.find((s) => s.id === id)?.state;
           return (
-            <Button
-              key={id}
-              disabled={busy !== ""}
-              why={state ? "" : "Choose a state first."}
-              onClick={() => act("state", { state }).catch(() => {})}
-            >
-              Set “{name}” so that they run
-            </Button>
+            state && (
+              <Button
+                key={id}
+                disabled={busy !== ""}
+                onClick={() => act("state", { state }).catch(() => {})}
+              >
+                Set “{name}” so that they run
+              </Button>
+            )
           );
         })}
       </div>
