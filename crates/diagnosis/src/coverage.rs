@@ -9,7 +9,7 @@ use circuit::{Change, Circuit, Instrument, Probe};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Element, Item, KeyPosition, OperatingState, PartKind};
+use vehicle::{Element, Item, KeyPosition, OperatingState, PartKind, Point};
 
 /// A substitution worth weighing.
 #[derive(Debug, Clone, PartialEq)]
@@ -384,7 +384,8 @@ fn plugged_at(c: &Circuit, wire: usize) -> BTreeSet<String> {
     let mut out = BTreeSet::new();
     while let Some(w) = todo.pop() {
         for end in [&v.wires[w].from, &v.wires[w].to] {
-            let (owner, cavity) = end.split_once('.').unwrap_or((end, ""));
+            let at = Point::of(end);
+            let owner = at.owner;
             let ends_in_part =
                 c.names.connector(owner).is_some_and(|k| v.connectors[k].part.is_some());
             let is_socket = c.terminal_branch.keys().any(|(x, _)| x == owner);
@@ -392,10 +393,13 @@ fn plugged_at(c: &Circuit, wire: usize) -> BTreeSet<String> {
                 out.insert(owner.to_owned());
                 continue;
             }
-            let goes_on: Vec<usize> = match cavity.split_once(':') {
+            let goes_on: Vec<usize> = match at.side {
                 // The other side of a connector between looms.
-                Some((number, _)) => {
-                    let side = |e: &String| e.starts_with(&format!("{owner}.{number}:"));
+                Some(_) => {
+                    let side = |e: &str| {
+                        let other = Point::of(e);
+                        other.side.is_some() && other.cavity() == at.cavity()
+                    };
                     let joins = |x: &usize| side(&v.wires[*x].from) || side(&v.wires[*x].to);
                     (0..v.wires.len()).filter(joins).collect()
                 }

@@ -179,7 +179,8 @@ pub enum Entry {
     },
     /// A piece of evidence doubted or believed again.
     Doubted {
-        /// Number of the entry.
+        /// Number of the entry it is about; beside its own, so not under that name.
+        #[serde(rename = "of", alias = "number")]
         number: u64,
         /// Doubted; else believed again.
         doubted: bool,

@@ -218,3 +218,68 @@ fn work_and_prices_below_nothing_are_refused_where_they_stand() {
         assert!(error.lines().any(|line| line.starts_with(&path)), "{path}: {error}");
     }
 }
+
+/// Lists with the fields in which their entries name something else.
+const NAMES: [(&str, &[&str]); 9] = [
+    ("wires", &["from", "to"]),
+    ("connectors", &["part", "place"]),
+    ("parts", &["place"]),
+    ("splices", &["place"]),
+    ("grounds", &["place"]),
+    ("outputs", &["module", "load"]),
+    ("functions", &["output"]),
+    ("monitors", &["module"]),
+    ("messages", &["sender", "bus"]),
+];
+
+/// Puts something anywhere into a document.
+fn put(v: &mut Value, way: &[prop::sample::Index], new: &Value) {
+    let Some((first, rest)) = way.split_first() else {
+        *v = new.clone();
+        return;
+    };
+    match v {
+        Value::Object(map) if !map.is_empty() => {
+            let key = map.keys().nth(first.index(map.len())).unwrap().clone();
+            put(&mut map[&key], rest, new);
+        }
+        Value::Array(list) if !list.is_empty() => {
+            let at = first.index(list.len());
+            put(&mut list[at], rest, new);
+        }
+        other => *other = new.clone(),
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn a_name_that_nothing_has_is_told_wherever_it_stands(
+        list in any::<prop::sample::Index>(), entry in any::<prop::sample::Index>(), field in any::<prop::sample::Index>(),
+    ) {
+        let (list, fields) = NAMES[list.index(NAMES.len())];
+        let field = fields[field.index(fields.len())];
+        let mut v = wren();
+        let entries = v[list].as_array_mut().unwrap();
+        let at = entry.index(entries.len());
+        prop_assume!(entries[at].get(field).is_some_and(Value::is_string));
+        entries[at][field] = json!("Zq-9");
+        let text = refusal(&v);
+        prop_assert!(text.contains("“Zq-9”") && text.contains(list), "{list}[{at}].{field}: {text}");
+    }
+
+    #[test]
+    fn whatever_stands_anywhere_is_taken_or_refused_in_words(
+        way in prop::collection::vec(any::<prop::sample::Index>(), 1..6),
+        new in prop_oneof![
+            Just(Value::Null), Just(json!(-1)), Just(json!(1e300)), Just(json!("")), Just(json!([])), Just(json!({})), Just(json!("é:.+")),
+        ],
+    ) {
+        let mut v = wren();
+        put(&mut v, &way, &new);
+        if let Err(e) = Vehicle::from_json(&v.to_string()) {
+            prop_assert!(e.to_string().len() > 20, "{e}");
+        }
+    }
+}

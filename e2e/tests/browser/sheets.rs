@@ -72,4 +72,26 @@ pub async fn any_circuit_can_be_found_grown_followed_and_taken_apart(house: &Hou
     b.says("Nothing here is called that").await;
     b.css(field).await.send_keys("\u{e00c}").await.unwrap();
     b.css("[data-wire='62']").await;
+
+    // Anything at all by any of its words, from anywhere; where one is stands in the address.
+    b.press("Outputs").await;
+    b.fill("[aria-label='find an output']", "washer rear").await;
+    b.css("[data-output='rear_washer']").await;
+    b.gone("[data-output='front_washer']").await;
+    b.press("Find").await;
+    b.fill("[aria-label='find anything']", "red rear fuse wiper").await;
+    b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();
+    b.css("[data-part='F24']").await;
+    let here = b.client.current_url().await.unwrap();
+    assert!(here.path().ends_with("/circuit"), "{here}");
+    assert!(here.query().is_some_and(|q| q.contains("about=")), "{here}");
+    // Keys alone make the sheet larger, and the way back leads to where one was.
+    let scale = "return Number(document.querySelector('[data-scale]').dataset.scale)";
+    let before = b.client.execute(scale, vec![]).await.unwrap().as_f64().unwrap();
+    let svg = "svg[role='group']";
+    b.css(svg).await.send_keys("++").await.unwrap();
+    let after = b.client.execute(scale, vec![]).await.unwrap().as_f64().unwrap();
+    assert!(after > 1.4 * before, "{before} {after}");
+    b.client.back().await.unwrap();
+    b.css("[data-output='rear_washer']").await;
 }

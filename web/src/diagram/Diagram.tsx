@@ -14,6 +14,8 @@ import { useZoom } from "./useZoom";
 /** A drawing that would have to shrink below this share of its size starts at it instead: its smallest
  * words are then 12 pixels high. */
 const READABLE = 0.96;
+/** What stands nearer than this to the edge is hardly seen, pixels. */
+const NEAR = 140;
 /** A small drawing is not blown up further than this. */
 const LARGEST = 1.3;
 
@@ -117,9 +119,11 @@ function Drawing({
         ? (room - whole * scale) / 2
         : Math.min(0, Math.max(room - whole * scale, room / 2 - at * scale));
     const x = middle ? middle.x + middle.width / 2 + margin.x : full.w / 2;
+    // From the left edge, where flags are, as long as that still shows it.
+    const fromLeft = full.w * scale > size.width && x * scale < size.width - NEAR;
     const y = middle ? middle.y + middle.height / 2 + margin.y : 0;
     return zoomIdentity
-      .translate(along(x, full.w, size.width), along(y, full.h, size.height))
+      .translate(fromLeft ? 0 : along(x, full.w, size.width), along(y, full.h, size.height))
       .scale(scale);
   };
   const start = around(fit >= READABLE ? Math.min(LARGEST, fit) : READABLE);

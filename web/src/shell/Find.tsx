@@ -18,13 +18,12 @@ interface Found {
 }
 
 /** Everything of this job and vehicle that has a name, and the other jobs. */
-function useEverything(wanted: boolean): Found[] {
+function useEverything(): Found[] {
   const { view } = useJob();
   const navigate = useNavigate();
   const subjects = useSubjects(view.id);
   const jobs = useQuery({
     queryKey: ["jobs", "list", ""],
-    enabled: wanted,
     queryFn: async () => (await api.GET("/api/jobs", { params: { query: { search: "" } } })).data,
   });
   const id = String(view.id);
@@ -64,10 +63,30 @@ function useEverything(wanted: boolean): Found[] {
   return [...stages, ...sheets, ...cavities, ...others];
 }
 
+/** Its field, there only while it is open: the list is long. */
+function Everything({ close }: { close: () => void }) {
+  const everything = useEverything();
+  return (
+    <>
+      <Combobox
+        label="find anything"
+        className="field text-[17px]"
+        hint="part, cavity, colour, code, module, stage, job"
+        value=""
+        choices={everything}
+        set={(id) => {
+          close();
+          everything.find((f) => f.id === id)?.go();
+        }}
+      />
+      <p className="label mt-3">Any words of its name, in any order. Enter takes the first.</p>
+    </>
+  );
+}
+
 /** One field that finds anything by any word: a cavity, colour, connector, code, module, stage or job. */
 export function Find() {
   const [open, setOpen] = useState(false);
-  const everything = useEverything(open);
   useEffect(() => {
     function key(e: KeyboardEvent) {
       if (e.key !== "/" || typedIn(e)) return;
@@ -92,18 +111,7 @@ export function Find() {
         </Button>
       }
     >
-      <Combobox
-        label="find anything"
-        className="field text-[17px]"
-        hint="part, cavity, colour, code, module, stage, job"
-        value=""
-        choices={everything}
-        set={(id) => {
-          setOpen(false);
-          everything.find((f) => f.id === id)?.go();
-        }}
-      />
-      <p className="label mt-3">Any words of its name, in any order. Enter takes the first.</p>
+      <Everything close={() => setOpen(false)} />
     </Dialog>
   );
 }

@@ -6,7 +6,7 @@ use crate::model::Model;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::{Element, PartKind, SignalSource};
+use vehicle::{Element, PartKind, Point, SignalSource};
 
 /// Conductors of everything that hangs on a point, at most.
 const TREE: usize = 40;
@@ -127,7 +127,7 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
         }
         // What a suspect is: the conductors that end there.
         "terminal" => {
-            let at = |end: &str| end == id || end.split(':').next() == Some(id);
+            let at = |end: &str| Point::of(end).cavity() == id;
             for (w, wire) in v.wires.iter().enumerate() {
                 if at(&wire.from) || at(&wire.to) {
                     wires.extend(choose(model, h, &format!("wire:{}", wire.id))?.1);

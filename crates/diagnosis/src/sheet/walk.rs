@@ -110,7 +110,9 @@ impl<'a> Harness<'a> {
     /// Ends that current goes on to inside whatever an end belongs to.
     fn across(&self, end: &str) -> Vec<&'a str> {
         let c = self.circuit;
-        if let Some((cavity, side)) = end.split_once(':') {
+        let at = Point::of(end);
+        if let Some(side) = at.side {
+            let cavity = at.cavity();
             let sides =
                 c.names.connector(owner(end)).and_then(|k| c.vehicle.connectors[k].sides.as_ref());
             return sides.map_or_else(Vec::new, |(a, b)| {
