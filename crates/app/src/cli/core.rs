@@ -259,6 +259,18 @@ pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outc
     let posterior = Posterior::new(&model, &all).map_err(refuse)?;
     let priors = Priors::told(&model, &all);
     let list = suspects::suspects(&model, &priors, &all, &posterior, 8).map_err(refuse)?;
+    // Told before the next checks are looked for: these take longer.
+    if !as_json {
+        for s in &list {
+            say(&format!("{:>5.1} %  {}  {}", 100.0 * s.probability, s.text, s.variant));
+            for r in &s.reasons_for {
+                say(&format!("         + {}", r.text));
+            }
+            for r in &s.against {
+                say(&format!("         - {}", r.text));
+            }
+        }
+    }
     let now = all.last().map(|e| e.state.clone()).unwrap_or_default();
     let ask = next::Ask {
         model: &model,
@@ -275,18 +287,9 @@ pub(super) fn suspects(path: &Path, evidence_path: &Path, as_json: bool) -> Outc
         print(&json!({"suspects": list, "next": checks}));
         return Ok(());
     }
-    for s in &list {
-        say(&format!("{:>5.1} %  {}  {}", 100.0 * s.probability, s.text, s.variant));
-        for r in &s.reasons_for {
-            say(&format!("         + {}", r.text));
-        }
-        for r in &s.against {
-            say(&format!("         - {}", r.text));
-        }
-    }
     for c in &checks {
         say(&format!(
-            "next: {} ({}), sound {}: {:.1} min, {:.2} bit",
+            "next: {} ({}), expected {}: {:.1} min, {:.2} bit",
             c.text, c.state_text, c.expected, c.minutes, c.information_bits
         ));
     }
