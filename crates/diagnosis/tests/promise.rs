@@ -161,7 +161,8 @@ fn what_is_promised_is_what_is_gained() {
         }
     }
     let mut weighed = 0;
-    for (kind, [promised, gained]) in sums.into_iter().filter(|(_, [promised, _])| *promised > 0.5)
+    // A kind that promised less than a bit in all of this was drawn too seldom to tell.
+    for (kind, [promised, gained]) in sums.into_iter().filter(|(_, [promised, _])| *promised > 1.0)
     {
         let ratio = gained / promised;
         assert!((0.8..1.4).contains(&ratio), "{kind}: promised {promised:.2}, gained {gained:.2}");
