@@ -3,6 +3,7 @@ import { type ReactNode, useState } from "react";
 import { api, Refused, type Workshop } from "../api/client";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
+import { Field } from "../ui/Field";
 
 /** The shop's own numbers and what is usual. */
 function useWorkshop(wanted: boolean) {
@@ -35,8 +36,6 @@ function Form({ workshop, close }: { workshop: Workshop; close: () => void }) {
     await cache.invalidateQueries({ queryKey: ["job"] });
     close();
   };
-  const said = (field: string) =>
-    trouble[field] && <p className="text-[14px] text-oxide">{trouble[field]}</p>;
   return (
     <form
       onSubmit={(e) => {
@@ -45,23 +44,26 @@ function Form({ workshop, close }: { workshop: Workshop; close: () => void }) {
       }}
     >
       <div className="flex gap-3">
-        <label className="flex-1">
-          <span className="label">An hour of work</span>
-          <input
-            className="field num"
+        <div className="flex-1">
+          <Field
+            heading="An hour of work"
+            className="num"
             inputMode="decimal"
             value={hour}
+            wrong={trouble["/prices/labour_per_hour"]}
             onChange={(e) => setHour(e.target.value)}
           />
-        </label>
-        <label className="w-24">
-          <span className="label">Currency</span>
-          <input className="field" value={sign} onChange={(e) => setSign(e.target.value)} />
-        </label>
+        </div>
+        <div className="w-24">
+          <Field
+            heading="Currency"
+            value={sign}
+            wrong={trouble["/prices/currency"]}
+            onChange={(e) => setSign(e.target.value)}
+          />
+        </div>
       </div>
-      {said("/prices/labour_per_hour")}
-      {said("/prices/currency")}
-      {said("")}
+      {trouble[""] && <p className="text-[14px] text-oxide">{trouble[""]}</p>}
       <p className="mt-2 text-[14px] text-faint">
         For all jobs of this shop. Parts cost what the vehicle file says, or what is typical of
         their kind.

@@ -70,34 +70,6 @@ impl FromStr for FaultId {
     }
 }
 
-impl TryFrom<String> for FaultId {
-    type Error = NameError;
-
-    fn try_from(text: String) -> Result<Self, NameError> {
-        text.parse()
-    }
-}
-
-impl From<FaultId> for String {
-    fn from(id: FaultId) -> Self {
-        id.to_string()
-    }
-}
-
-/// As it is written.
-impl PartialEq<str> for FaultId {
-    fn eq(&self, other: &str) -> bool {
-        other.parse::<Self>().is_ok_and(|other| other == *self)
-    }
-}
-
-/// As it is written.
-impl PartialEq<&str> for FaultId {
-    fn eq(&self, other: &&str) -> bool {
-        *self == **other
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;

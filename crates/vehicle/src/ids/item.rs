@@ -146,34 +146,6 @@ impl FromStr for Item {
     }
 }
 
-impl TryFrom<String> for Item {
-    type Error = NameError;
-
-    fn try_from(text: String) -> Result<Self, NameError> {
-        text.parse()
-    }
-}
-
-impl From<Item> for String {
-    fn from(item: Item) -> Self {
-        item.to_string()
-    }
-}
-
-/// As it is written.
-impl PartialEq<str> for Item {
-    fn eq(&self, other: &str) -> bool {
-        other.parse::<Self>().is_ok_and(|other| other == *self)
-    }
-}
-
-/// As it is written.
-impl PartialEq<&str> for Item {
-    fn eq(&self, other: &&str) -> bool {
-        *self == **other
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;

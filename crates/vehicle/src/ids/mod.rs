@@ -10,7 +10,8 @@ pub use fault::FaultId;
 pub use item::{Item, ItemKind};
 pub use point::Point;
 
-/// Described over HTTP as the strings they are written as.
+/// What is written as a string: read from one and put into one by serde, described as one over HTTP, and
+/// compared with one as it is written.
 macro_rules! a_string {
     ($($name:ident),*) => {$(
         impl utoipa::PartialSchema for $name {
@@ -19,6 +20,32 @@ macro_rules! a_string {
             }
         }
         impl utoipa::ToSchema for $name {}
+
+        impl TryFrom<String> for $name {
+            type Error = NameError;
+
+            fn try_from(text: String) -> Result<Self, NameError> {
+                text.parse()
+            }
+        }
+
+        impl From<$name> for String {
+            fn from(name: $name) -> Self {
+                name.to_string()
+            }
+        }
+
+        impl PartialEq<str> for $name {
+            fn eq(&self, other: &str) -> bool {
+                other.parse::<Self>().is_ok_and(|other| other == *self)
+            }
+        }
+
+        impl PartialEq<&str> for $name {
+            fn eq(&self, other: &&str) -> bool {
+                *self == **other
+            }
+        }
     )*};
 }
 a_string!(Item, FaultId);

@@ -50,13 +50,6 @@ impl<'t> Point<'t> {
     pub fn key(self) -> Option<(&'t str, &'t str)> {
         Some((self.owner, self.no?))
     }
-
-    /// Whether it is a cavity with nothing left out: an owner, a number, and a side where there is a colon.
-    pub fn is_whole_cavity(self) -> bool {
-        !self.owner.is_empty()
-            && self.no.is_some_and(|no| !no.is_empty())
-            && self.side.is_none_or(|side| !side.is_empty())
-    }
 }
 
 impl fmt::Display for Point<'_> {
@@ -78,9 +71,6 @@ mod tests {
         assert_eq!(face.no_and_side(), Some("7:engine"));
         let splice = Point::of("J3");
         assert_eq!((splice.owner, splice.cavity(), splice.key()), ("J3", "J3", None));
-        for broken in [".7", "C4.", "C4.7:", "C4", ""] {
-            assert!(!Point::of(broken).is_whole_cavity(), "{broken}");
-        }
     }
 
     proptest! {
