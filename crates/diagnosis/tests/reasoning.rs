@@ -312,7 +312,7 @@ fn two_faults_at_once_are_tried_when_one_does_not_explain_it() {
     assert!(!p.pairs.is_empty(), "{told:?}");
     let best = p.pairs[0];
     let mut names = [best.a, best.b].map(|h| MODEL.faults[h].repair_item.clone());
-    names.sort();
+    names.sort_by_key(ToString::to_string);
     assert_eq!(names, ["ground:G6", "terminal:C4.7"], "{:?}", p.ranking()[..4].to_vec());
     let both = (of(&p, "ground:G6"), of(&p, "terminal:C4.7"));
     // The battery's own ground could raise G6 as well: these readings do not rule it out.
