@@ -2,7 +2,6 @@
 
 use crate::Of;
 use crate::compile::Circuit;
-use vehicle::Element;
 
 /// The bit of a bus, by its number in the vehicle file. Beyond 32 buses two share one.
 pub fn bit(bus: usize) -> u32 {
@@ -15,14 +14,12 @@ pub fn bus_lines(c: &Circuit) -> Vec<u32> {
     let mut on = vec![0u32; c.nodes];
     for (part, p) in c.vehicle.parts.iter().enumerate() {
         for element in &p.elements {
-            let (pins, bus) = match element {
-                Element::CanTransceiver { high, low, bus, .. } => (vec![high, low], bus),
-                Element::LinTransceiver { pin, bus, .. } => (vec![pin], bus),
-                _ => continue,
+            let Some(end) = element.bus_end() else { continue };
+            let Some(number) = c.vehicle.buses.iter().position(|b| b.id == end.bus) else {
+                continue;
             };
-            let Some(number) = c.vehicle.buses.iter().position(|b| b.id == *bus) else { continue };
-            for pin in pins {
-                if let Some(n) = c.pin_node.get(&(part, pin.clone())) {
+            for pin in end.lines() {
+                if let Some(n) = c.pin_node.get(&(part, pin.to_owned())) {
                     on[*n] |= bit(number);
                 }
             }

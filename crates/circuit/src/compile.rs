@@ -244,7 +244,7 @@ impl Circuit {
             for (e, element) in part.elements.iter().enumerate() {
                 b.part = p;
                 b.device = devices.len();
-                let device = elements::place(part, element, &mut b);
+                let device = elements::of(element).place(part, &mut b);
                 devices.push(Placed {
                     part: p,
                     element: e,
@@ -357,7 +357,7 @@ impl Circuit {
                 devices.iter().enumerate().filter(drives).map(|d| d.0).collect()
             })
             .collect();
-        let by_bus = |e: &vehicle::Element| matches!(e, vehicle::Element::Supply { bus_wake, .. } if *bus_wake);
+        let by_bus = |e: &vehicle::Element| e.feed().is_some_and(|feed| feed.by_bus);
         let woken_by_bus = vehicle.parts.iter().map(|p| p.elements.iter().any(by_bus)).collect();
         Ok(Self {
             supply,
@@ -490,9 +490,9 @@ fn posts(
 ) -> (Option<NodeId>, String) {
     for (p, part) in vehicle.parts.iter().enumerate() {
         for element in &part.elements {
-            if let vehicle::Element::Battery { plus, minus, .. } = element {
-                let supply = pins.get(&(p, plus.clone())).copied();
-                let cavity = pins.get(&(p, minus.clone())).and_then(|post| {
+            if let Some((plus, minus)) = element.posts() {
+                let supply = pins.get(&(p, plus.to_owned())).copied();
+                let cavity = pins.get(&(p, minus.to_owned())).and_then(|post| {
                     // The harness face of the post: what a clip can sit on.
                     let face = format!("{}.{minus}", part.id);
                     let claimed =

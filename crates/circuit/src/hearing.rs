@@ -9,7 +9,7 @@ use crate::fault::Change;
 use crate::phase::{DOMINANT, Ear};
 use crate::sweep::Sweep;
 use std::sync::Arc;
-use vehicle::{Element, OperatingState, Vehicle};
+use vehicle::{OperatingState, Vehicle};
 
 /// A level that moves by less than this leaves the way back as it was, volts: what 30 ohms in one line
 /// of a stub make of the current into a receiver of 60 kilohms; the way back stands a good 100.
@@ -25,7 +25,7 @@ const SILENT: u8 = 0;
 pub fn gateway(v: &Vehicle) -> Option<usize> {
     let cans = |part: usize| {
         let elements = v.parts[part].elements.iter();
-        elements.filter(|e| matches!(e, Element::CanTransceiver { .. })).count()
+        elements.filter(|e| e.bus_end().is_some_and(|end| end.is_can())).count()
     };
     let named = v.gateway.as_ref().and_then(|id| v.parts.iter().position(|p| p.id == *id));
     let modules = (0..v.parts.len()).filter(|p| v.parts[*p].module.is_some() && cans(*p) > 0);
@@ -95,7 +95,7 @@ impl Hearing {
             let is_master = |m: &&Member| {
                 let placed = &c.devices[m.device];
                 let element = &v.parts[placed.part].elements[placed.element];
-                matches!(element, Element::LinTransceiver { master: true, .. })
+                element.bus_end().is_some_and(|end| end.is_master())
             };
             let is_middle = |m: &&Member| match m.ear.is_lin() {
                 true => is_master(m),

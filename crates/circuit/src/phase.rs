@@ -9,7 +9,8 @@
 use crate::compile::{Circuit, NodeId};
 use crate::fault::Change;
 use crate::solve::{Extra, Solution};
-use vehicle::{Element, OperatingState};
+use vehicle::OperatingState;
+use vehicle::element::Ears;
 
 /// A phase with its share of time.
 #[derive(Debug, Clone, PartialEq)]
@@ -139,16 +140,14 @@ impl Circuit {
     /// Where a transceiver listens; none for any other device.
     pub fn ear(&self, device: usize) -> Option<Ear> {
         let placed = &self.devices[device];
-        let pin = |name: &String| self.pin_node.get(&(placed.part, name.clone())).copied();
-        match &self.vehicle.parts[placed.part].elements[placed.element] {
-            Element::CanTransceiver { high, low, .. } => {
-                Some(Ear { nodes: [pin(high)?, pin(low)?, 0], is_lin: false })
+        let pin = |name: &str| self.pin_node.get(&(placed.part, name.to_owned())).copied();
+        let end = self.vehicle.parts[placed.part].elements[placed.element].bus_end()?;
+        Some(match end.ears {
+            Ears::Can { high, low } => Ear { nodes: [pin(high)?, pin(low)?, 0], is_lin: false },
+            Ears::Lin { line, supply, ground, .. } => {
+                Ear { nodes: [pin(line)?, pin(ground)?, pin(supply)?], is_lin: true }
             }
-            Element::LinTransceiver { pin: line, supply, ground, .. } => {
-                Some(Ear { nodes: [pin(line)?, pin(ground)?, pin(supply)?], is_lin: true })
-            }
-            _ => None,
-        }
+        })
     }
 }
 

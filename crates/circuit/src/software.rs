@@ -97,9 +97,8 @@ impl Arrival {
         };
         let is_lin =
             vehicle.buses.iter().any(|b| b.id == message.bus && b.kind == vehicle::BusKind::Lin);
-        let is_master = |p: usize| {
-            vehicle.parts[p].elements.iter().any(|e| matches!(e, vehicle::Element::LinTransceiver { bus, master: true, .. } if *bus == message.bus))
-        };
+        let is_master =
+            |p: usize| vehicle.parts[p].elements.iter().any(|e| e.is_master_of(&message.bus));
         let middle = |p: usize| if is_lin { is_master(p) } else { Some(p) == gateway };
         let passed_on = !is_lin && !is_on(at);
         let mut alive = vec![sender, at];
@@ -265,8 +264,7 @@ impl Software {
         };
         let members =
             vehicle.buses.iter().map(|b| with(&|e| e.bus() == Some(b.id.as_str()))).collect();
-        let is_master = |e: &vehicle::Element, bus: &str| matches!(e, vehicle::Element::LinTransceiver { bus: of, master: true, .. } if of == bus);
-        let masters = vehicle.buses.iter().map(|b| with(&|e| is_master(e, &b.id))).collect();
+        let masters = vehicle.buses.iter().map(|b| with(&|e| e.is_master_of(&b.id))).collect();
         let read = (0..nodes).filter(|n| is_read[*n]).collect();
         let listens = |c: &Condition| {
             let mut found = false;

@@ -9,6 +9,7 @@ use circuit::{Change, Circuit, Instrument, Probe};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
+use vehicle::element::Switches;
 use vehicle::{Element, Item, KeyPosition, OperatingState, PartKind, Point};
 
 /// A substitution worth weighing.
@@ -178,12 +179,13 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
     for (d, placed) in c.devices.iter().enumerate() {
         let part = &v.parts[placed.part];
         let element = &part.elements[placed.element];
-        let pin_volts = |pin: &String| {
-            let n = c.pin_node.get(&(placed.part, pin.clone())).copied().unwrap_or(0);
+        let pin_volts = |pin: &str| {
+            let n = c.pin_node.get(&(placed.part, pin.to_owned())).copied().unwrap_or(0);
             (with.volts[n], p.solution.volts[n])
         };
-        match element {
-            Element::HighSide { pin, .. } => {
+        let driven = element.gives().and_then(|g| Some((g.pin, g.switches?)));
+        match (driven, element.signal_pin()) {
+            (Some((pin, Switches::Supply)), _) => {
                 // On, it is fed against; off, it is fed from outside through its own switch.
                 let (now, before) = pin_volts(pin);
                 if (now - before).abs() > 1.0 {
@@ -193,7 +195,7 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
                     ));
                 }
             }
-            Element::LowSide { pin, .. } => {
+            (Some((pin, Switches::Ground)), _) => {
                 // Off, it is an open switch that a jumper may bridge.
                 let (now, before) = pin_volts(pin);
                 if p.solution.modes[d] != 0 && (now - before).abs() > 1.0 {
@@ -203,7 +205,7 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
                     ));
                 }
             }
-            Element::AnalogInput { pin, .. } | Element::Reference { pin, .. } => {
+            (None, Some(pin)) => {
                 let (now, before) = pin_volts(pin);
                 if now > SIGNAL_PIN_VOLTS && before <= SIGNAL_PIN_VOLTS {
                     out.push(format!(
@@ -212,7 +214,7 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
                     ));
                 }
             }
-            _ => {}
+            (None, None) => {}
         }
     }
     for (w, branch) in c.wire_branch.iter().enumerate() {
@@ -278,7 +280,7 @@ pub fn jumper_points(
     let p = model.predict(state);
     let post = c.supply.map(|n| p.solution.volts[n]).unwrap_or(12.0);
     let feed = v.parts[at].elements.iter().find_map(|e| match e {
-        Element::Motor { plus, .. } => c.pin_node.get(&(at, plus.clone())),
+        Element::Motor(motor) => c.pin_node.get(&(at, motor.plus.clone())),
         _ => None,
     });
     let Some(feed) = feed else { return Vec::new() };

@@ -14,7 +14,8 @@ use circuit::{Circuit, Instrument, Probe};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Element, Item, OperatingState, SignalSource};
+use vehicle::element::Feed;
+use vehicle::{Item, OperatingState, SignalSource};
 
 /// How a point stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
@@ -110,25 +111,18 @@ pub fn gate(
     let part = &c.vehicle.parts[at];
     // Pin, what is to be proven of it, and whether only a reading under load proves it.
     let mut wanted: Vec<(String, String, bool)> = Vec::new();
-    let mut feeds: Vec<&String> = Vec::new();
+    let mut feeds: Vec<&str> = Vec::new();
     for e in &part.elements {
-        match e {
-            Element::Supply { plus, minus, wake, .. } => {
-                feeds.extend([plus, minus].into_iter().chain(wake));
-                wanted.push((plus.clone(), format!("supply at pin {plus}, under load"), true));
-                wanted.push((minus.clone(), format!("ground at pin {minus}, under load"), true));
-                if let Some(wake) = wake {
-                    wanted.push((wake.clone(), format!("wake-up at pin {wake}"), false));
-                }
+        if let Some(Feed { plus, minus, wake, .. }) = e.feed() {
+            feeds.extend([plus, minus].into_iter().chain(wake));
+            wanted.push((plus.to_owned(), format!("supply at pin {plus}, under load"), true));
+            wanted.push((minus.to_owned(), format!("ground at pin {minus}, under load"), true));
+            if let Some(wake) = wake {
+                wanted.push((wake.to_owned(), format!("wake-up at pin {wake}"), false));
             }
-            Element::CanTransceiver { bus, high, low, .. } => {
-                wanted.push((high.clone(), format!("{bus} high at its own pin {high}"), false));
-                wanted.push((low.clone(), format!("{bus} low at its own pin {low}"), false));
-            }
-            Element::LinTransceiver { bus, pin, .. } => {
-                wanted.push((pin.clone(), format!("{bus} at its own pin {pin}"), false));
-            }
-            _ => {}
+        }
+        for (line, pin) in e.bus_end().map(|end| end.named_lines()).unwrap_or_default() {
+            wanted.push((pin.to_owned(), format!("{line} at its own pin {pin}"), false));
         }
     }
     for (pin, code) in inputs(model, evidence, module) {

@@ -145,12 +145,17 @@ impl Line<'_> {
 }
 
 /// The pins of a transceiver's lines.
-fn lines(e: &Element) -> Vec<&String> {
-    match e {
-        Element::CanTransceiver { high, low, .. } => vec![high, low],
-        Element::LinTransceiver { pin, .. } => vec![pin],
-        _ => vec![],
-    }
+fn lines(e: &Element) -> Vec<&str> {
+    e.bus_end().map(|end| end.lines()).unwrap_or_default()
+}
+
+/// Whether a part carries a terminator of a CAN bus: a resistor between its two lines.
+pub(crate) fn terminates(part: &vehicle::Part, bus: &str) -> bool {
+    let own = part.elements.iter().find(|e| e.bus() == Some(bus)).map(lines).unwrap_or_default();
+    let across = |e: &Element| {
+        e.joins().is_some_and(|j| own.len() == 2 && own.contains(&j.a) && own.contains(&j.b))
+    };
+    part.elements.iter().any(across)
 }
 
 /// Every bus of a vehicle as a tree.
@@ -169,7 +174,7 @@ fn is_way(c: &Circuit, of: &Of) -> bool {
         Of::Device { device, .. } => {
             let placed = &c.devices[*device];
             let element = &c.vehicle.parts[placed.part].elements[placed.element];
-            matches!(element, Element::Resistor { ohms, .. } if *ohms < THROUGH_OHMS)
+            element.joins().is_some_and(|j| j.ohms < THROUGH_OHMS)
         }
         Of::Ground(_) => false,
     }
@@ -184,8 +189,8 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<usize>) -> Option<BusTr
         .flat_map(|(p, part)| part.elements.iter().map(move |e| (p, e)))
         .filter(|(_, e)| e.bus() == Some(bus.id.as_str()))
         .collect();
-    let is_head = |(p, e): &&(usize, &Element)| match e {
-        Element::LinTransceiver { master, .. } => *master,
+    let is_head = |(p, e): &&(usize, &Element)| match e.bus_end() {
+        Some(end) if !end.is_can() => end.is_master(),
         _ => Some(*p) == gateway,
     };
     let (head, element) = *members.iter().find(is_head).or(members.first())?;
@@ -198,7 +203,7 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<usize>) -> Option<BusTr
     }
     let splices = v.splices.iter().filter_map(|s| Some((c.node(&s.id).ok()?, s.id.as_str())));
     let names: BTreeMap<NodeId, &str> = splices.collect();
-    let node = |p: usize, pin: &String| c.pin_node.get(&(p, pin.clone())).copied();
+    let node = |p: usize, pin: &str| c.pin_node.get(&(p, pin.to_owned())).copied();
     let mut ways = Ways::default();
     for (which, own) in lines(element).into_iter().enumerate() {
         let pins = members
@@ -211,14 +216,7 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<usize>) -> Option<BusTr
             line.walk(from, &mut BTreeSet::new(), Default::default(), &mut ways);
         }
     }
-    let terminated = |p: usize| {
-        let own = members.iter().find(|m| m.0 == p).map(|m| lines(m.1)).unwrap_or_default();
-        let across = |e: &Element| {
-            matches!(e, Element::Resistor { a, b, .. }
-                if own.len() == 2 && [a, b].iter().all(|x| own.contains(x)))
-        };
-        v.parts[p].elements.iter().any(across)
-    };
+    let terminated = |p: usize| terminates(&v.parts[p], &bus.id);
     let kind = match bus.kind {
         BusKind::Can => "CAN",
         BusKind::CanFd => "CAN FD",

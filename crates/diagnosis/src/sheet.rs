@@ -216,11 +216,8 @@ fn describe(model: &Model, id: &str, main: bool) -> Node {
         match v.parts.iter().find(|p| p.id == part_id) {
             Some(p) => {
                 let kind = format!("{:?}", p.kind).to_lowercase();
-                let rating = p.elements.iter().find_map(|e| match e {
-                    vehicle::Element::Fuse { rating_amps, .. } => Some(format!("{rating_amps} A")),
-                    _ => None,
-                });
-                let note = rating.unwrap_or_else(|| {
+                let rating = p.elements.iter().find_map(|e| e.rating_amps());
+                let note = rating.map(|amps| format!("{amps} A")).unwrap_or_else(|| {
                     format!("{}, {}", place(&p.place), minutes(p.minutes.reach))
                 });
                 (p.name.clone(), kind, note, Item::part(&part_id).to_string())

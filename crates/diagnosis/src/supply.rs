@@ -7,7 +7,7 @@ use crate::next::candidates::cavity_of;
 use crate::verdict::{self, Verdict};
 use crate::words;
 use circuit::{Instrument, Probe};
-use vehicle::{Element, Engine, KeyPosition, NamedState};
+use vehicle::{Engine, KeyPosition, NamedState};
 
 /// A reading of the supply.
 #[derive(Debug, Clone, PartialEq)]
@@ -59,10 +59,7 @@ impl SupplyCheck {
 pub fn probe(model: &Model) -> Option<Probe> {
     let v = &model.circuit.vehicle;
     let (battery, plus, minus) = v.parts.iter().enumerate().find_map(|(k, part)| {
-        part.elements.iter().find_map(|e| match e {
-            Element::Battery { plus, minus, .. } => Some((k, plus, minus)),
-            _ => None,
-        })
+        part.elements.iter().find_map(|e| e.posts()).map(|(plus, minus)| (k, plus, minus))
     })?;
     let post = |pin: &str| format!("{}:part", cavity_of(v, battery, pin));
     Some(Probe { instrument: Instrument::Volts, red: post(plus), black: post(minus) })

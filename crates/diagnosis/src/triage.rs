@@ -384,9 +384,7 @@ pub fn subject(model: &Model, monitor: &vehicle::Monitor) -> Matter {
     let is_supply = |pin: &str| {
         let part = v.parts.iter().find(|p| p.id == monitor.module);
         part.is_some_and(|p| {
-            p.elements
-                .iter()
-                .any(|e| matches!(e, vehicle::Element::Supply { plus, .. } if plus == pin))
+            p.elements.iter().any(|e| e.feed().is_some_and(|feed| feed.plus == pin))
         })
     };
     let any = |test: &dyn Fn(&SignalSource) -> bool| {

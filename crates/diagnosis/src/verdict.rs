@@ -8,7 +8,7 @@ use circuit::meter::Leads;
 use circuit::{Change, Instrument, Probe};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{Element, OperatingState};
+use vehicle::OperatingState;
 
 /// The verdict on a reading.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
@@ -138,12 +138,8 @@ fn heavy(model: &Model, state: &OperatingState, leads: Leads, probe: &Probe) -> 
     let mut out = Vec::new();
     for placed in &c.devices {
         let part = &c.vehicle.parts[placed.part];
-        let (pin, limit) = match &part.elements[placed.element] {
-            Element::HighSide { pin, limit_amps, .. }
-            | Element::LowSide { pin, limit_amps, .. } => (pin, *limit_amps),
-            Element::Reference { pin, limit_amps, .. } => (pin, *limit_amps),
-            _ => continue,
-        };
+        let Some(gives) = part.elements[placed.element].gives() else { continue };
+        let (pin, limit) = (gives.pin, gives.limit_amps);
         let Some(branch) = placed.branches.first() else { continue };
         let (before, now) = (p.solution.amps(c, *branch).abs(), with.amps(*branch).abs());
         if now - before > LAMP_SHARE * limit {
@@ -185,13 +181,11 @@ fn unplugging(model: &Model, state: &OperatingState) -> Vec<String> {
             of == Some(v.parts[part].id.as_str()) || v.parts[part].id == *id
         };
         for bus in &v.buses {
-            let ends = v.parts.iter().enumerate().any(|(k, part)| {
-                pulled(k)
-                    && part.elements.iter().any(|e| {
-                        matches!(e, Element::CanTransceiver { bus: b, .. } if *b == bus.id)
-                    })
-                    && part.elements.iter().any(|e| matches!(e, Element::Resistor { ohms, .. } if (60.0..200.0).contains(ohms)))
-            });
+            let ends = v
+                .parts
+                .iter()
+                .enumerate()
+                .any(|(k, part)| pulled(k) && crate::network::terminates(part, &bus.id));
             if ends {
                 out.push(format!("{id} carries a terminator of {}: without it the bus is worse, which is no finding.", bus.name));
             }

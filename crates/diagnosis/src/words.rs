@@ -3,7 +3,7 @@
 use crate::evidence::{Evidence, Finding, Moment, Sight, Strength};
 use crate::model::Model;
 use circuit::Instrument;
-use vehicle::{Element, Point};
+use vehicle::Point;
 
 /// A value with its unit: `11.82 V`, `0.12 Ω`, `3.3 kΩ`, `OL`.
 pub fn value(instrument: Instrument, v: f64) -> String {
@@ -98,12 +98,7 @@ pub fn sight(s: Sight) -> &'static str {
 pub fn bare(model: &Model, cavity: &str) -> &'static str {
     let owner = Point::of(cavity).owner;
     let part = model.circuit.part(owner).map(|k| &model.circuit.vehicle.parts[k]);
-    let has = |of: fn(&Element) -> bool| part.is_some_and(|p| p.elements.iter().any(of));
-    match () {
-        () if has(|e| matches!(e, Element::Battery { .. })) => "post",
-        () if has(|e| matches!(e, Element::Fuse { .. })) => "blade, on its back",
-        () => "part pin",
-    }
+    part.and_then(|p| p.elements.iter().find_map(|e| e.bare_end())).unwrap_or("part pin")
 }
 
 /// A point, short: `F14.2` or, for the part's own end of its contact, `F14.2 blade`.

@@ -17,6 +17,7 @@ use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::process::{Command, Stdio};
+use vehicle::element::{Fuse, Relay};
 use vehicle::{Element, FaultId, Item, OperatingState, Vehicle};
 
 /// What is changed in a deck.
@@ -241,7 +242,7 @@ impl Spiced {
                 volts[b.from] - volts[b.to]
             };
             match &part.elements[placed.element] {
-                Element::Relay { pull_in_volts, drop_out_volts, contact_ohms, .. } => {
+                Element::Relay(Relay { pull_in_volts, drop_out_volts, contact_ohms, .. }) => {
                     // Branches: the coil, the make contact, the break contact if there is one.
                     let [coil, make, rest @ ..] = &placed.branches[..] else { continue };
                     let closed = matches!(laws[*make], Law::Ohms(r) if r < 1e6);
@@ -257,7 +258,7 @@ impl Spiced {
                         changed = true;
                     }
                 }
-                Element::Fuse { rating_amps, .. } => {
+                Element::Fuse(Fuse { rating_amps, .. }) => {
                     let k = placed.branches[0];
                     if let Law::Ohms(r) = laws[k]
                         && r < 1e6

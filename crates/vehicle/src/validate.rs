@@ -2,6 +2,7 @@
 
 mod effort;
 
+use crate::element::{Table, Wrong};
 use crate::{Condition, Element, Problem, SignalSource, Vehicle};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -79,12 +80,11 @@ fn range(field: &str) -> (f64, f64) {
     }
 }
 
-fn check_table(f: &mut Findings, path: &str, element: &Element, table: &[(f64, f64)]) {
-    let (low, high) = match element {
-        Element::TableSensor { .. } => (1e-3, 1e8),
-        Element::Ratiometric { .. } => (0.01, 0.99),
-        _ => (0.0, 1.0),
-    };
+fn check_table(
+    f: &mut Findings,
+    path: &str,
+    Table { points: table, range: (low, high) }: Table<'_>,
+) {
     let rising = table.windows(2).all(|w| w[0].0 < w[1].0);
     let possible = table.iter().all(|p| p.0.is_finite() && p.1 >= low && p.1 <= high);
     if table.is_empty() || !rising || !possible {
@@ -100,54 +100,14 @@ fn check_table(f: &mut Findings, path: &str, element: &Element, table: &[(f64, f
 
 fn check_element(f: &mut Findings, part: &crate::Part, path: &str, element: &Element) {
     let positions: BTreeSet<String> = part.positions.iter().cloned().collect();
-    match element {
-        Element::Motor { winding_ohms, rated_volts, rated_amps, breakaway_amps, .. }
-            if breakaway_amps.is_some_and(|amps| amps >= *rated_amps)
-                || winding_ohms.is_some_and(|ohms| rated_amps * ohms >= *rated_volts) =>
-        {
-            f.add(
-                path,
-                "the motor could not turn at its rated voltage",
-                "breakaway_amps must be below rated_amps, and rated_amps x winding_ohms below rated_volts",
-            );
-        }
-        Element::Contact { closed_in, .. } => {
-            for position in closed_in {
-                f.known(format!("{path}.closed_in"), "position", position, &positions);
+    for wrong in element.wrong(&part.positions) {
+        match wrong {
+            Wrong::Whole { what, mend } => f.add(path, what, mend),
+            Wrong::Number { field, what, mend } => f.add(format!("{path}.{field}"), what, mend),
+            Wrong::Position { field, named } => {
+                f.known(format!("{path}.{field}"), "position", &named, &positions);
             }
         }
-        Element::CodedSwitch { ohms_in, .. } => {
-            for (position, ohms) in ohms_in {
-                f.known(format!("{path}.ohms_in"), "position", position, &positions);
-                if !(1e-3..=1e9).contains(ohms) {
-                    f.add(
-                        format!("{path}.ohms_in"),
-                        format!("{ohms:?} is not possible"),
-                        "give ohms from 0.001 to 1e9",
-                    );
-                }
-            }
-        }
-        Element::CurrentSensor { low_amps, high_amps, .. } if low_amps >= high_amps => {
-            f.add(path, "the sensor could not signal", "low_amps must be below high_amps");
-        }
-        Element::Relay { pull_in_volts, drop_out_volts, .. } if drop_out_volts > pull_in_volts => {
-            f.add(
-                path,
-                "the relay would chatter of itself",
-                "drop_out_volts must not be above pull_in_volts",
-            );
-        }
-        Element::Diode { forward_volts, rated_amps, ohms, .. }
-            if rated_amps * ohms >= *forward_volts =>
-        {
-            f.add(
-                path,
-                "the series resistance alone drops more than forward_volts",
-                "rated_amps x ohms must be below forward_volts",
-            );
-        }
-        _ => {}
     }
 }
 
@@ -161,7 +121,7 @@ impl Vehicle {
         self.parts
             .iter()
             .map(|part| {
-                let pins = part.elements.iter().flat_map(Element::pins).map(|(_, p)| p);
+                let pins = part.elements.iter().flat_map(|e| e.pins()).map(|(_, p)| p);
                 (part.id.as_str(), pins.collect())
             })
             .collect()
@@ -281,7 +241,7 @@ impl Vehicle {
                     f.known(format!("{path}.bus"), "bus", bus, buses);
                 }
                 if let Some(table) = element.table() {
-                    check_table(f, &path, element, table);
+                    check_table(f, &path, table);
                 }
                 check_element(f, part, &path, element);
             }

@@ -3,6 +3,7 @@
 use super::{OfPart, Tried, problem, solved};
 use crate::compile::{Circuit, NodeId, Of};
 use std::collections::BTreeSet;
+use vehicle::element::Relay;
 use vehicle::{Element, Problem};
 
 /// Where more than so many things do not work, something else than one relay is the reason.
@@ -18,17 +19,15 @@ pub(super) fn doubts(circuit: &Circuit, found: &[OfPart]) -> Vec<Problem> {
     let doubted: BTreeSet<usize> =
         found.iter().flat_map(|of| nets.of_part(circuit, of.part)).collect();
     let relays = circuit.devices.iter().filter(|placed| {
-        let is_relay = matches!(
-            circuit.vehicle.parts[placed.part].elements[placed.element],
-            Element::Relay { .. }
-        );
+        let element = &circuit.vehicle.parts[placed.part].elements[placed.element];
+        let is_relay = matches!(element, Element::Relay(_));
         // Only what hangs on the same conductors could have made it so.
         is_relay && !doubted.is_disjoint(&nets.of_part(circuit, placed.part))
     });
     let of = |placed: &crate::compile::Placed| {
         let mut vehicle = circuit.vehicle.clone();
         let part = &circuit.vehicle.parts[placed.part];
-        let Element::Relay { coil_plus, coil_minus, common, make, .. } =
+        let Element::Relay(Relay { coil_plus, coil_minus, common, make, .. }) =
             &mut vehicle.parts[placed.part].elements[placed.element]
         else {
             return None;

@@ -1,13 +1,12 @@
 //! Fuses that blow, or carry more than they are made for, in a healthy vehicle.
 
 use super::{OfPart, Tried, problem};
-use vehicle::Element;
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
     let c = tried.circuit;
     let of = |(d, placed): (usize, &crate::compile::Placed)| {
         let part = &c.vehicle.parts[placed.part];
-        let Element::Fuse { rating_amps, .. } = part.elements[placed.element] else { return None };
+        let rating_amps = part.elements[placed.element].rating_amps()?;
         let branch = *placed.branches.first()?;
         let path = format!("parts[{}].elements[{}].rating_amps", placed.part, placed.element);
         let told = |problem| Some(OfPart { part: placed.part, problem });

@@ -2,14 +2,14 @@
 
 use super::problem;
 use crate::compile::Circuit;
-use vehicle::{Element, Problem};
+use vehicle::Problem;
 
 pub(super) fn doubts(circuit: &Circuit) -> Vec<Problem> {
     let parts = circuit.vehicle.parts.iter().enumerate();
     let of = |(p, part): (usize, &vehicle::Part)| {
         part.elements.iter().enumerate().find_map(|(e, element)| {
-            let Element::Battery { minus, .. } = element else { return None };
-            let node = circuit.pin_node.get(&(p, minus.clone()))?;
+            let (_, minus) = element.posts()?;
+            let node = circuit.pin_node.get(&(p, minus.to_owned()))?;
             (!circuit.earthed[*node]).then(|| {
                 problem(
                     format!("parts[{p}].elements[{e}].minus"),

@@ -1,7 +1,6 @@
 //! Modules that are never awake.
 
 use super::{OfPart, Tried, problem};
-use vehicle::Element;
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
     let c = tried.circuit;
@@ -10,15 +9,12 @@ pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
         if tried.states.iter().any(|s| s.solution.alive(c, p)) {
             return None;
         }
-        let supply = part.elements.iter().find_map(|e| match e {
-            Element::Supply { plus, minus, .. } => Some((plus, minus)),
-            _ => None,
-        });
-        let (what, mend) = match supply {
-            Some((plus, minus)) => {
+        let feed = part.elements.iter().find_map(|e| e.feed());
+        let (what, mend) = match feed {
+            Some(feed) => {
                 let end =
-                    |pin: &String| Some((tried.pin(p, pin), *c.pin_node.get(&(p, pin.clone()))?));
-                let ((plus, from), (minus, to)) = (end(plus)?, end(minus)?);
+                    |pin: &str| Some((tried.pin(p, pin), *c.pin_node.get(&(p, pin.to_owned()))?));
+                let ((plus, from), (minus, to)) = (end(feed.plus)?, end(feed.minus)?);
                 tried.amiss([(&plus, from), (&minus, to)])
             }
             None => ("it has no supply".to_owned(), "give it a supply element".to_owned()),

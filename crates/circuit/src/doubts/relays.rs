@@ -2,12 +2,13 @@
 
 use super::{OfPart, Tried, problem};
 use vehicle::Element;
+use vehicle::element::Relay;
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
     let c = tried.circuit;
     let of = |(d, placed): (usize, &crate::compile::Placed)| {
         let part = &c.vehicle.parts[placed.part];
-        let Element::Relay { coil_plus, coil_minus, common, make, .. } =
+        let Element::Relay(Relay { coil_plus, coil_minus, common, make, .. }) =
             &part.elements[placed.element]
         else {
             return None;

@@ -1,9 +1,9 @@
 //! Module input pulled to an internal rail: mode 1 while the module works.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct AnalogInput {
@@ -11,12 +11,12 @@ struct AnalogInput {
     ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::AnalogInput { pin, ground, pull_volts, pull_ohms } = element else {
-        return None;
-    };
-    b.branch(pin, ground);
-    Some(Box::new(AnalogInput { volts: *pull_volts, ohms: *pull_ohms }))
+impl Placing for element::AnalogInput {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { pin, ground, pull_volts, pull_ohms } = self;
+        b.branch(pin, ground);
+        Box::new(AnalogInput { volts: *pull_volts, ohms: *pull_ohms })
+    }
 }
 
 impl Device for AnalogInput {

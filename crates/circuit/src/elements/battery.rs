@@ -4,11 +4,12 @@
 //! with the charge (the acid's density); its resistance doubles towards empty and again towards -20 degC.
 //! Charged, its surface charge rises against the current: a full one takes some ten amperes at 14 V.
 
-use super::{Device, Failure, Felt, Local};
+use super::{Device, Failure, Felt, Local, Placing};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Fall of the open-circuit voltage from full to empty, volts.
 const EMPTY_VOLTS: f64 = 1.0;
@@ -27,19 +28,21 @@ struct Battery {
     temperature: Option<Felt>,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Battery { plus, minus, open_volts, internal_ohms, charge, temperature } = element
-    else {
-        return None;
-    };
-    b.branch(plus, minus);
-    let felt = |id: &Option<String>| id.as_ref().map(|id| Felt::new(b, id));
-    Some(Box::new(Battery {
-        volts: *open_volts,
-        ohms: *internal_ohms,
-        charge: felt(charge),
-        temperature: felt(temperature),
-    }))
+impl Placing for element::Battery {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, open_volts, internal_ohms, charge, temperature } = self;
+        b.branch(plus, minus);
+        let felt = |id: &Option<String>| id.as_ref().map(|id| Felt::new(b, id));
+        Box::new(Battery {
+            volts: *open_volts,
+            ohms: *internal_ohms,
+            charge: felt(charge),
+            temperature: felt(temperature),
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::BATTERY
+    }
 }
 
 impl Battery {

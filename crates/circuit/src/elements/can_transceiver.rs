@@ -3,10 +3,10 @@
 //! the high one only gives, the low one only takes. With two 120 Ohm terminators and 23 Ohm drivers
 //! (4.3 V - 0.7 V) / (23 + 60 + 23) = 34 mA flow: high at 3.5 V, low at 1.5 V.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Forward voltage of a driver's diode, volts.
 const DIODE_VOLTS: f64 = 0.7;
@@ -20,17 +20,15 @@ struct CanTransceiver {
     driver: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::CanTransceiver { high, low, ground, bias_volts, input_ohms, driver_ohms, .. } =
-        element
-    else {
-        return None;
-    };
-    b.branch(high, ground);
-    b.branch(low, ground);
-    b.branch(high, ground);
-    b.branch(low, ground);
-    Some(Box::new(CanTransceiver { bias: *bias_volts, input: *input_ohms, driver: *driver_ohms }))
+impl Placing for element::CanTransceiver {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { high, low, ground, bias_volts, input_ohms, driver_ohms, .. } = self;
+        b.branch(high, ground);
+        b.branch(low, ground);
+        b.branch(high, ground);
+        b.branch(low, ground);
+        Box::new(CanTransceiver { bias: *bias_volts, input: *input_ohms, driver: *driver_ohms })
+    }
 }
 
 impl Device for CanTransceiver {

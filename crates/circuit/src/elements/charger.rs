@@ -1,24 +1,28 @@
 //! Workshop charger: a regulated source behind its current limit; mode 1 is switched on by the state.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Charger(Law);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Charger { plus, minus, set_volts, limit_amps, internal_ohms } = element else {
-        return None;
-    };
-    b.branch(plus, minus);
-    Some(Box::new(Charger(Law::Limited {
-        volts: *set_volts,
-        ohms: *internal_ohms,
-        gives: *limit_amps,
-        takes: 0.0,
-    })))
+impl Placing for element::Charger {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, set_volts, limit_amps, internal_ohms } = self;
+        b.branch(plus, minus);
+        Box::new(Charger(Law::Limited {
+            volts: *set_volts,
+            ohms: *internal_ohms,
+            gives: *limit_amps,
+            takes: 0.0,
+        }))
+    }
+    fn rate(&self) -> Rate {
+        rates::GENERATOR
+    }
 }
 
 impl Device for Charger {

@@ -1,9 +1,10 @@
 //! A switch that shows its position by a resistance.
 
-use super::{Device, Failure};
+use super::{Device, Failure, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState, Part};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct CodedSwitch {
@@ -12,16 +13,19 @@ struct CodedSwitch {
     ohms_in: std::collections::BTreeMap<String, f64>,
 }
 
-pub(super) fn place(part: &Part, element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::CodedSwitch { a, b: other, ohms_in } = element else {
-        return None;
-    };
-    b.branch(a, other);
-    Some(Box::new(CodedSwitch {
-        part: part.id.clone(),
-        positions: part.positions.clone(),
-        ohms_in: ohms_in.clone(),
-    }))
+impl Placing for element::CodedSwitch {
+    fn place(&self, part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { a, b: other, ohms_in } = self;
+        b.branch(a, other);
+        Box::new(CodedSwitch {
+            part: part.id.clone(),
+            positions: part.positions.clone(),
+            ohms_in: ohms_in.clone(),
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::SWITCH
+    }
 }
 
 impl Device for CodedSwitch {

@@ -1,10 +1,11 @@
 //! Contact of a switch or of the key switch: mode 1 is closed, set by the operating state.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState, Part};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Contact {
@@ -14,17 +15,20 @@ struct Contact {
     ohms: f64,
 }
 
-pub(super) fn place(part: &Part, element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Contact { a, b: other, closed_in, contact_ohms } = element else {
-        return None;
-    };
-    b.branch(a, other);
-    Some(Box::new(Contact {
-        part: part.id.clone(),
-        positions: part.positions.clone(),
-        closed_in: closed_in.clone(),
-        ohms: *contact_ohms,
-    }))
+impl Placing for element::Contact {
+    fn place(&self, part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { a, b: other, closed_in, contact_ohms } = self;
+        b.branch(a, other);
+        Box::new(Contact {
+            part: part.id.clone(),
+            positions: part.positions.clone(),
+            closed_in: closed_in.clone(),
+            ohms: *contact_ohms,
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::SWITCH
+    }
 }
 
 /// Position of a switch in a state. A switch that has the key's positions is the key switch.

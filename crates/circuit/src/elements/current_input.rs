@@ -1,19 +1,19 @@
 //! Module input that reads a sensor's current over a resistor.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct CurrentInput(f64);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::CurrentInput { pin, ground, sense_ohms } = element else {
-        return None;
-    };
-    b.branch(pin, ground);
-    Some(Box::new(CurrentInput(*sense_ohms)))
+impl Placing for element::CurrentInput {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { pin, ground, sense_ohms } = self;
+        b.branch(pin, ground);
+        Box::new(CurrentInput(*sense_ohms))
+    }
 }
 
 impl Device for CurrentInput {

@@ -1,9 +1,10 @@
 //! Two-wire sensor that regulates its own current to one of two values.
 
-use super::{Device, Failure, Felt, Local};
+use super::{Device, Failure, Felt, Local, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct CurrentSensor {
@@ -14,20 +15,21 @@ struct CurrentSensor {
     felt: Felt,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::CurrentSensor { plus, minus, low_amps, high_amps, min_volts, threshold, stimulus } =
-        element
-    else {
-        return None;
-    };
-    b.branch(plus, minus);
-    Some(Box::new(CurrentSensor {
-        low: *low_amps,
-        high: *high_amps,
-        min: *min_volts,
-        threshold: *threshold,
-        felt: Felt::new(b, stimulus),
-    }))
+impl Placing for element::CurrentSensor {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, low_amps, high_amps, min_volts, threshold, stimulus } = self;
+        b.branch(plus, minus);
+        Box::new(CurrentSensor {
+            low: *low_amps,
+            high: *high_amps,
+            min: *min_volts,
+            threshold: *threshold,
+            felt: Felt::new(b, stimulus),
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::OUTSIDE_SENSOR
+    }
 }
 
 impl CurrentSensor {

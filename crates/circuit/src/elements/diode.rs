@@ -1,19 +1,23 @@
 //! Silicon diode.
 
-use super::{Device, Failure};
+use super::{Device, Failure, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Diode(Law);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Diode { anode, cathode, forward_volts, rated_amps, ohms } = element else {
-        return None;
-    };
-    b.branch(anode, cathode);
-    Some(Box::new(Diode(Law::junction(*forward_volts, *rated_amps, *ohms, 1.0))))
+impl Placing for element::Diode {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { anode, cathode, forward_volts, rated_amps, ohms } = self;
+        b.branch(anode, cathode);
+        Box::new(Diode(Law::junction(*forward_volts, *rated_amps, *ohms, 1.0)))
+    }
+    fn rate(&self) -> Rate {
+        rates::DIODE
+    }
 }
 
 impl Device for Diode {

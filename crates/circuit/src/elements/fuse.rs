@@ -1,9 +1,10 @@
 //! Blade fuse: mode 1 is blown, and stays so (ISO 8820-3).
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Multiple of the rating at which a blade fuse opens within half an hour at most (ISO 8820-3).
 pub(crate) const BLOWS_AT: f64 = 1.35;
@@ -15,12 +16,15 @@ struct Fuse {
     rating: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Fuse { a, b: other, rating_amps } = element else {
-        return None;
-    };
-    b.branch(a, other);
-    Some(Box::new(Fuse { rating: *rating_amps }))
+impl Placing for element::Fuse {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { a, b: other, rating_amps } = self;
+        b.branch(a, other);
+        Box::new(Fuse { rating: *rating_amps })
+    }
+    fn rate(&self) -> Rate {
+        rates::FUSE
+    }
 }
 
 impl Device for Fuse {

@@ -1,10 +1,11 @@
 //! Regulated generator: mode 1 is driven. It holds its set-point up to its current limit, and its
 //! rectifier takes nothing back.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, Engine, OperatingState};
+use vehicle::{Engine, OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Generator {
@@ -13,12 +14,15 @@ struct Generator {
     limit: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Generator { plus, minus, set_volts, limit_amps, internal_ohms } = element else {
-        return None;
-    };
-    b.branch(plus, minus);
-    Some(Box::new(Generator { volts: *set_volts, ohms: *internal_ohms, limit: *limit_amps }))
+impl Placing for element::Generator {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, set_volts, limit_amps, internal_ohms } = self;
+        b.branch(plus, minus);
+        Box::new(Generator { volts: *set_volts, ohms: *internal_ohms, limit: *limit_amps })
+    }
+    fn rate(&self) -> Rate {
+        rates::GENERATOR
+    }
 }
 
 impl Generator {

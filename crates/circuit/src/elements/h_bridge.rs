@@ -1,10 +1,10 @@
 //! Two half bridges: mode 0 off, 1 forward (a high, b low), 2 backward, 3 latched off after overcurrent.
 //! Branches: supply to a, a to ground, supply to b, b to ground.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct HBridge {
@@ -15,32 +15,31 @@ struct HBridge {
     sense_ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::HBridge {
-        supply,
-        ground,
-        a,
-        b: other,
-        forward,
-        backward,
-        on_ohms,
-        limit_amps,
-        sense_ohms,
-    } = element
-    else {
-        return None;
-    };
-    b.branch(supply, a);
-    b.branch(a, ground);
-    b.branch(supply, other);
-    b.branch(other, ground);
-    Some(Box::new(HBridge {
-        forward: b.output(forward),
-        backward: b.output(backward),
-        on_ohms: *on_ohms,
-        limit: *limit_amps,
-        sense_ohms: *sense_ohms,
-    }))
+impl Placing for element::HBridge {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self {
+            supply,
+            ground,
+            a,
+            b: other,
+            forward,
+            backward,
+            on_ohms,
+            limit_amps,
+            sense_ohms,
+        } = self;
+        b.branch(supply, a);
+        b.branch(a, ground);
+        b.branch(supply, other);
+        b.branch(other, ground);
+        Box::new(HBridge {
+            forward: b.output(forward),
+            backward: b.output(backward),
+            on_ohms: *on_ohms,
+            limit: *limit_amps,
+            sense_ohms: *sense_ohms,
+        })
+    }
 }
 
 impl Device for HBridge {

@@ -1,9 +1,10 @@
 //! Hall switch with an open collector: mode 1 pulls its output low.
 
-use super::{Device, Failure, Felt, Local, Seen};
+use super::{Device, Failure, Felt, Local, Placing, Seen};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct HallSwitch {
@@ -14,29 +15,23 @@ struct HallSwitch {
     felt: Felt,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::HallSwitch {
-        supply,
-        ground,
-        output,
-        draw_amps,
-        on_ohms,
-        min_volts,
-        threshold,
-        stimulus,
-    } = element
-    else {
-        return None;
-    };
-    b.branch(supply, ground);
-    b.branch(output, ground);
-    Some(Box::new(HallSwitch {
-        draw_ohms: 12.0 / draw_amps,
-        on_ohms: *on_ohms,
-        min: *min_volts,
-        threshold: *threshold,
-        felt: Felt::new(b, stimulus),
-    }))
+impl Placing for element::HallSwitch {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { supply, ground, output, draw_amps, on_ohms, min_volts, threshold, stimulus } =
+            self;
+        b.branch(supply, ground);
+        b.branch(output, ground);
+        Box::new(HallSwitch {
+            draw_ohms: 12.0 / draw_amps,
+            on_ohms: *on_ohms,
+            min: *min_volts,
+            threshold: *threshold,
+            felt: Felt::new(b, stimulus),
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::OUTSIDE_SENSOR
+    }
 }
 
 impl Device for HallSwitch {

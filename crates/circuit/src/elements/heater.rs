@@ -1,9 +1,10 @@
 //! Heater with a positive temperature coefficient: it heats itself and takes less.
 
-use super::{Device, Failure};
+use super::{Device, Failure, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Voltage at which its power counts as rated, volts.
 const RATED_VOLTS: f64 = 12.0;
@@ -11,12 +12,15 @@ const RATED_VOLTS: f64 = 12.0;
 #[derive(Debug)]
 struct Heater(Law);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Heater { plus, minus, ohms, knee_amps, .. } = element else {
-        return None;
-    };
-    b.branch(plus, minus);
-    Some(Box::new(Heater(Law::Constriction { ohms: *ohms, knee: *knee_amps })))
+impl Placing for element::Heater {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, ohms, knee_amps, .. } = self;
+        b.branch(plus, minus);
+        Box::new(Heater(Law::Constriction { ohms: *ohms, knee: *knee_amps }))
+    }
+    fn rate(&self) -> Rate {
+        rates::HEATER
+    }
 }
 
 impl Device for Heater {
@@ -28,7 +32,7 @@ impl Device for Heater {
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = Failure::open_or_short(1.0, 0.1, 0.1, "heating element");
-        out.extend(Failure::drifted(0.2, number, "heating element"));
+        out.extend(Failure::drifted("drifted", 0.2, number, "heating element"));
         out
     }
 }

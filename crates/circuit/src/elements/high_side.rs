@@ -1,10 +1,10 @@
 //! High-side driver: mode 0 off, 1 on, 2 latched off after overcurrent. Off, a weak pull-up lets the
 //! module see an open load; a ten times weaker pull-down is the pin's own leakage.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct HighSide {
@@ -14,20 +14,18 @@ struct HighSide {
     sense_ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::HighSide { supply, pin, ground, output, on_ohms, limit_amps, sense_ohms } =
-        element
-    else {
-        return None;
-    };
-    b.branch(supply, pin);
-    b.branch(pin, ground);
-    Some(Box::new(HighSide {
-        output: b.output(output),
-        on_ohms: *on_ohms,
-        limit: *limit_amps,
-        sense_ohms: *sense_ohms,
-    }))
+impl Placing for element::HighSide {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { supply, pin, ground, output, on_ohms, limit_amps, sense_ohms } = self;
+        b.branch(supply, pin);
+        b.branch(pin, ground);
+        Box::new(HighSide {
+            output: b.output(output),
+            on_ohms: *on_ohms,
+            limit: *limit_amps,
+            sense_ohms: *sense_ohms,
+        })
+    }
 }
 
 impl Device for HighSide {

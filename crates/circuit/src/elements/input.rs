@@ -1,19 +1,19 @@
 //! Digital module input with its pull resistor.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Input(f64);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Input { pin, pull_to, pull_ohms } = element else {
-        return None;
-    };
-    b.branch(pin, pull_to);
-    Some(Box::new(Input(*pull_ohms)))
+impl Placing for element::Input {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { pin, pull_to, pull_ohms } = self;
+        b.branch(pin, pull_to);
+        Box::new(Input(*pull_ohms))
+    }
 }
 
 impl Device for Input {

@@ -1,10 +1,11 @@
 //! Incandescent lamp: the filament's resistance rises twelvefold from cold to hot, and the current with
 //! the 0.55th power of the voltage; the light with about the 3.4th (the usual re-rating exponents).
 
-use super::{Device, Failure};
+use super::{Device, Failure, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Lamp {
@@ -12,12 +13,15 @@ struct Lamp {
     rated: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Lamp { plus, minus, rated_volts, rated_watts, .. } = element else {
-        return None;
-    };
-    b.branch(plus, minus);
-    Some(Box::new(Lamp { law: Law::filament(*rated_volts, *rated_watts), rated: *rated_volts }))
+impl Placing for element::Lamp {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, rated_volts, rated_watts, .. } = self;
+        b.branch(plus, minus);
+        Box::new(Lamp { law: Law::filament(*rated_volts, *rated_watts), rated: *rated_volts })
+    }
+    fn rate(&self) -> Rate {
+        rates::FILAMENT
+    }
 }
 
 impl Device for Lamp {

@@ -1,9 +1,10 @@
 //! A chain of light-emitting diodes with its series resistor.
 
-use super::{Device, Failure};
+use super::{Device, Failure, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Current at which the forward voltage is stated, amperes.
 const AT_AMPS: f64 = 0.01;
@@ -16,14 +17,17 @@ struct LedLamp {
     rated: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::LedLamp { plus, minus, forward_volts, ohms, rated_amps, .. } = element else {
-        return None;
-    };
-    b.branch(plus, minus);
-    let chain = (forward_volts / ONE_VOLTS).max(1.0);
-    let law = Law::junction(*forward_volts, AT_AMPS, 0.0, chain).in_series(*ohms);
-    Some(Box::new(LedLamp { law, rated: *rated_amps }))
+impl Placing for element::LedLamp {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, forward_volts, ohms, rated_amps, .. } = self;
+        b.branch(plus, minus);
+        let chain = (forward_volts / ONE_VOLTS).max(1.0);
+        let law = Law::junction(*forward_volts, AT_AMPS, 0.0, chain).in_series(*ohms);
+        Box::new(LedLamp { law, rated: *rated_amps })
+    }
+    fn rate(&self) -> Rate {
+        rates::LED
+    }
 }
 
 impl Device for LedLamp {

@@ -1,11 +1,11 @@
 //! LIN transceiver (ISO 17987-4): mode 0 unpowered, 1 recessive, 2 dominant. Branches: pull-up behind its
 //! diode from the supply, driver to ground.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Forward voltage of the pull-up's diode at 10 mA, volts.
 const DIODE_VOLTS: f64 = 0.7;
@@ -19,15 +19,14 @@ struct LinTransceiver {
     driver: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::LinTransceiver { pin, supply, ground, pull_ohms, driver_ohms, .. } = element
-    else {
-        return None;
-    };
-    b.branch(supply, pin);
-    b.branch(pin, ground);
-    let pull = Law::junction(DIODE_VOLTS, 0.01, 0.0, 1.0).in_series(*pull_ohms);
-    Some(Box::new(LinTransceiver { pull, driver: *driver_ohms }))
+impl Placing for element::LinTransceiver {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { pin, supply, ground, pull_ohms, driver_ohms, .. } = self;
+        b.branch(supply, pin);
+        b.branch(pin, ground);
+        let pull = Law::junction(DIODE_VOLTS, 0.01, 0.0, 1.0).in_series(*pull_ohms);
+        Box::new(LinTransceiver { pull, driver: *driver_ohms })
+    }
 }
 
 impl Device for LinTransceiver {

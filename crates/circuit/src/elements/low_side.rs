@@ -1,9 +1,9 @@
 //! Low-side driver: mode 0 off, 1 on, 2 latched off after overcurrent.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct LowSide {
@@ -13,17 +13,17 @@ struct LowSide {
     sense_ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::LowSide { pin, ground, output, on_ohms, limit_amps, sense_ohms } = element else {
-        return None;
-    };
-    b.branch(pin, ground);
-    Some(Box::new(LowSide {
-        output: b.output(output),
-        on_ohms: *on_ohms,
-        limit: *limit_amps,
-        sense_ohms: *sense_ohms,
-    }))
+impl Placing for element::LowSide {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { pin, ground, output, on_ohms, limit_amps, sense_ohms } = self;
+        b.branch(pin, ground);
+        Box::new(LowSide {
+            output: b.output(output),
+            on_ohms: *on_ohms,
+            limit: *limit_amps,
+            sense_ohms: *sense_ohms,
+        })
+    }
 }
 
 impl Device for LowSide {

@@ -1,9 +1,10 @@
 //! One small file per element kind: its branches, its modes, its laws, its ways to fail.
 //!
-//! A new kind is added by copying a file, adding its parameters to
-//! `vehicle::Element` and one line to [`place`].
+//! A new kind is added by copying a file, its parameters in `vehicle::element` likewise, and one line
+//! in [`of`]; the compiler asks for each.
 
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
 use std::collections::BTreeSet;
 use std::fmt::Debug;
@@ -163,9 +164,9 @@ impl Failure {
 
     /// A resistance that is so many times what it should be, whatever it should be at the moment: some
     /// turns of a winding shorted, an element partly burnt, a sensor grown old.
-    fn drifted(weight: f64, number: Option<f64>, what: &str) -> Vec<Self> {
+    fn drifted(mode: &'static str, weight: f64, number: Option<f64>, what: &str) -> Vec<Self> {
         Self::grid(
-            "drifted",
+            mode,
             weight,
             &[0.2, 0.35, 0.6, 1.7, 3.0, 5.0],
             number,
@@ -188,56 +189,51 @@ impl Failure {
     }
 }
 
-/// Places an element of a part into a circuit.
-pub fn place(part: &Part, element: &Element, b: &mut Builder) -> Box<dyn Device> {
-    let placed = match element {
-        Element::AnalogInput { .. } => analog_input::place(element, b),
-        Element::Battery { .. } => battery::place(element, b),
-        Element::CanTransceiver { .. } => can_transceiver::place(element, b),
-        Element::Charger { .. } => charger::place(element, b),
-        Element::CodedSwitch { .. } => coded_switch::place(part, element, b),
-        Element::Contact { .. } => contact::place(part, element, b),
-        Element::CurrentInput { .. } => current_input::place(element, b),
-        Element::CurrentSensor { .. } => current_sensor::place(element, b),
-        Element::Diode { .. } => diode::place(element, b),
-        Element::Fuse { .. } => fuse::place(element, b),
-        Element::Generator { .. } => generator::place(element, b),
-        Element::HBridge { .. } => h_bridge::place(element, b),
-        Element::HallSwitch { .. } => hall_switch::place(element, b),
-        Element::Heater { .. } => heater::place(element, b),
-        Element::HighSide { .. } => high_side::place(element, b),
-        Element::Input { .. } => input::place(element, b),
-        Element::Lamp { .. } => lamp::place(element, b),
-        Element::LedLamp { .. } => led_lamp::place(element, b),
-        Element::LinTransceiver { .. } => lin_transceiver::place(element, b),
-        Element::LowSide { .. } => low_side::place(element, b),
-        Element::Motor { .. } => motor::place(element, b),
-        Element::Potentiometer { .. } => potentiometer::place(element, b),
-        Element::Ratiometric { .. } => ratiometric::place(element, b),
-        Element::Reference { .. } => reference::place(element, b),
-        Element::Relay { .. } => relay::place(element, b),
-        Element::Resistor { .. } => resistor::place(element, b),
-        Element::SensorGround { .. } => sensor_ground::place(element, b),
-        Element::Solenoid { .. } => solenoid::place(element, b),
-        Element::Supply { .. } => supply::place(element, b),
-        Element::TableSensor { .. } => table_sensor::place(element, b),
-        Element::Thermistor { .. } => thermistor::place(element, b),
-        Element::Zener { .. } => zener::place(element, b),
-    };
-    // Each file takes its own kind, so that this never stands in for a placed one.
-    placed.unwrap_or_else(|| Box::new(Nothing))
+/// What the circuit knows of a kind of element.
+pub(crate) trait Placing {
+    /// Places one of a part into a circuit: its branches, and the device that gives them their laws.
+    fn place(&self, part: &Part, b: &mut Builder) -> Box<dyn Device>;
+    /// How often it fails by itself where its part is no module.
+    fn rate(&self) -> Rate {
+        rates::MODULE
+    }
 }
 
-/// Stands in for an element handed to the wrong file; never placed by [`place`].
-#[derive(Debug)]
-struct Nothing;
-
-impl Device for Nothing {
-    fn law(&self, _role: usize, _mode: u8, _state: &OperatingState) -> Law {
-        Law::OPEN
-    }
-    fn failures(&self, _number: Option<f64>) -> Vec<Failure> {
-        vec![]
+/// The kind of an element: one line for each.
+pub(crate) fn of(element: &Element) -> &dyn Placing {
+    match element {
+        Element::AnalogInput(kind) => kind,
+        Element::Battery(kind) => kind,
+        Element::CanTransceiver(kind) => kind,
+        Element::Charger(kind) => kind,
+        Element::CodedSwitch(kind) => kind,
+        Element::Contact(kind) => kind,
+        Element::CurrentInput(kind) => kind,
+        Element::CurrentSensor(kind) => kind,
+        Element::Diode(kind) => kind,
+        Element::Fuse(kind) => kind,
+        Element::Generator(kind) => kind,
+        Element::HBridge(kind) => kind,
+        Element::HallSwitch(kind) => kind,
+        Element::Heater(kind) => kind,
+        Element::HighSide(kind) => kind,
+        Element::Input(kind) => kind,
+        Element::Lamp(kind) => kind,
+        Element::LedLamp(kind) => kind,
+        Element::LinTransceiver(kind) => kind,
+        Element::LowSide(kind) => kind,
+        Element::Motor(kind) => kind,
+        Element::Potentiometer(kind) => kind,
+        Element::Ratiometric(kind) => kind,
+        Element::Reference(kind) => kind,
+        Element::Relay(kind) => kind,
+        Element::Resistor(kind) => kind,
+        Element::SensorGround(kind) => kind,
+        Element::Solenoid(kind) => kind,
+        Element::Supply(kind) => kind,
+        Element::TableSensor(kind) => kind,
+        Element::Thermistor(kind) => kind,
+        Element::Zener(kind) => kind,
     }
 }
 

@@ -1,10 +1,11 @@
 //! Permanent-magnet motor with a load that grows with speed; mode 1 is blocked.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState, typical};
+use vehicle::{OperatingState, Part, element, typical};
 
 #[derive(Debug)]
 struct Motor {
@@ -18,27 +19,28 @@ struct Motor {
     rated_ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Motor {
-        plus, minus, winding_ohms, rated_volts, rated_amps, breakaway_amps, ..
-    } = element
-    else {
-        return None;
-    };
-    b.branch(plus, minus);
-    let winding =
-        winding_ohms.unwrap_or_else(|| typical::motor_winding_ohms(*rated_volts, *rated_amps));
-    let breakaway = breakaway_amps.unwrap_or_else(|| typical::motor_breakaway_amps(*rated_amps));
-    let rated_emf = rated_volts - rated_amps * winding;
-    Some(Box::new(Motor {
-        ohms: winding,
-        breakaway,
-        rated_volts: *rated_volts,
-        rated_amps: *rated_amps,
-        rated_ohms: rated_volts / rated_amps,
-        slope: rated_emf / (rated_amps - breakaway),
-        rated_emf,
-    }))
+impl Placing for element::Motor {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, winding_ohms, rated_volts, rated_amps, breakaway_amps, .. } = self;
+        b.branch(plus, minus);
+        let winding =
+            winding_ohms.unwrap_or_else(|| typical::motor_winding_ohms(*rated_volts, *rated_amps));
+        let breakaway =
+            breakaway_amps.unwrap_or_else(|| typical::motor_breakaway_amps(*rated_amps));
+        let rated_emf = rated_volts - rated_amps * winding;
+        Box::new(Motor {
+            ohms: winding,
+            breakaway,
+            rated_volts: *rated_volts,
+            rated_amps: *rated_amps,
+            rated_ohms: rated_volts / rated_amps,
+            slope: rated_emf / (rated_amps - breakaway),
+            rated_emf,
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::MOTOR
+    }
 }
 
 /// What worn brushes add, in proportion to what the running motor draws: `rated volts / rated amps`.

@@ -1,11 +1,12 @@
 //! Potentiometer: two parts of one track, joined at the wiper. Branches: high to inside, inside to low,
 //! inside to wiper.
 
-use super::{Device, Failure, Felt, Local};
+use super::{Device, Failure, Felt, Local, Placing};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState, at_table};
+use vehicle::{OperatingState, Part, at_table, element};
 
 /// Smallest share of the track either side of the wiper.
 const END: f64 = 0.005;
@@ -18,21 +19,23 @@ struct Potentiometer {
     felt: Felt,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Potentiometer { low, high, wiper, ohms, wiper_ohms, stimulus, table } = element
-    else {
-        return None;
-    };
-    let inside = b.inside();
-    b.branch_to(high, inside);
-    b.branch_to(low, inside);
-    b.branch_to(wiper, inside);
-    Some(Box::new(Potentiometer {
-        ohms: *ohms,
-        wiper: *wiper_ohms,
-        table: table.clone(),
-        felt: Felt::new(b, stimulus),
-    }))
+impl Placing for element::Potentiometer {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { low, high, wiper, ohms, wiper_ohms, stimulus, table } = self;
+        let inside = b.inside();
+        b.branch_to(high, inside);
+        b.branch_to(low, inside);
+        b.branch_to(wiper, inside);
+        Box::new(Potentiometer {
+            ohms: *ohms,
+            wiper: *wiper_ohms,
+            table: table.clone(),
+            felt: Felt::new(b, stimulus),
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::POTENTIOMETER
+    }
 }
 
 impl Device for Potentiometer {

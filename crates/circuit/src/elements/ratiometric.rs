@@ -2,11 +2,12 @@
 //! fraction `f` the two resistors are `Ro / f` to the supply and `Ro / (1 - f)` to ground, which gives
 //! `f Vs` behind `Ro` and lets a dead sensor load its lines as a real one does.
 
-use super::{Device, Failure, Felt, Local};
+use super::{Device, Failure, Felt, Local, Placing};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState, at_table};
+use vehicle::{OperatingState, Part, at_table, element};
 
 /// Slopes of a sensor that has drifted, as a share of the sound one, by mode from 2 on.
 const SLOPES: [f64; 2] = [0.6, 1.3];
@@ -21,21 +22,22 @@ struct Ratiometric {
     felt: Felt,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Ratiometric { supply, ground, output, draw_amps, output_ohms, stimulus, table } =
-        element
-    else {
-        return None;
-    };
-    b.branch(supply, ground);
-    b.branch(supply, output);
-    b.branch(output, ground);
-    Some(Box::new(Ratiometric {
-        draw_ohms: REFERENCE_VOLTS / draw_amps,
-        output_ohms: *output_ohms,
-        table: table.clone(),
-        felt: Felt::new(b, stimulus),
-    }))
+impl Placing for element::Ratiometric {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { supply, ground, output, draw_amps, output_ohms, stimulus, table } = self;
+        b.branch(supply, ground);
+        b.branch(supply, output);
+        b.branch(output, ground);
+        Box::new(Ratiometric {
+            draw_ohms: REFERENCE_VOLTS / draw_amps,
+            output_ohms: *output_ohms,
+            table: table.clone(),
+            felt: Felt::new(b, stimulus),
+        })
+    }
+    fn rate(&self) -> Rate {
+        rates::SENSOR
+    }
 }
 
 impl Ratiometric {

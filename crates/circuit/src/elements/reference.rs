@@ -1,9 +1,9 @@
 //! Reference-voltage output: mode 1 regulates up to its current limit while the module works.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// What is left of a dead output: its feedback divider, ohms.
 const DEAD_OHMS: f64 = 20_000.0;
@@ -17,12 +17,12 @@ struct Reference {
     ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Reference { pin, ground, volts, limit_amps, ohms } = element else {
-        return None;
-    };
-    b.branch(pin, ground);
-    Some(Box::new(Reference { volts: *volts, limit: *limit_amps, ohms: *ohms }))
+impl Placing for element::Reference {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { pin, ground, volts, limit_amps, ohms } = self;
+        b.branch(pin, ground);
+        Box::new(Reference { volts: *volts, limit: *limit_amps, ohms: *ohms })
+    }
 }
 
 impl Reference {

@@ -1,11 +1,12 @@
 //! Relay: mode 1 is pulled in; between the two thresholds it keeps its mode. Branches: coil with its
 //! suppression resistor, make contact, and the break contact when there is one.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::fault::ohms_text;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Relay {
@@ -15,37 +16,39 @@ struct Relay {
     contact_ohms: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Relay {
-        coil_plus,
-        coil_minus,
-        common,
-        make,
-        rest,
-        coil_ohms,
-        pull_in_volts,
-        drop_out_volts,
-        contact_ohms,
-        suppression_ohms,
-    } = element
-    else {
-        return None;
-    };
-    b.branch(coil_plus, coil_minus);
-    b.branch(common, make);
-    if let Some(rest) = rest {
-        b.branch(common, rest);
+impl Placing for element::Relay {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self {
+            coil_plus,
+            coil_minus,
+            common,
+            make,
+            rest,
+            coil_ohms,
+            pull_in_volts,
+            drop_out_volts,
+            contact_ohms,
+            suppression_ohms,
+        } = self;
+        b.branch(coil_plus, coil_minus);
+        b.branch(common, make);
+        if let Some(rest) = rest {
+            b.branch(common, rest);
+        }
+        let coil_ohms = match suppression_ohms {
+            Some(r) => 1.0 / (1.0 / coil_ohms + 1.0 / r),
+            None => *coil_ohms,
+        };
+        Box::new(Relay {
+            coil_ohms,
+            pull_in: *pull_in_volts,
+            drop_out: *drop_out_volts,
+            contact_ohms: *contact_ohms,
+        })
     }
-    let coil_ohms = match suppression_ohms {
-        Some(r) => 1.0 / (1.0 / coil_ohms + 1.0 / r),
-        None => *coil_ohms,
-    };
-    Some(Box::new(Relay {
-        coil_ohms,
-        pull_in: *pull_in_volts,
-        drop_out: *drop_out_volts,
-        contact_ohms: *contact_ohms,
-    }))
+    fn rate(&self) -> Rate {
+        rates::RELAY
+    }
 }
 
 impl Relay {
@@ -96,14 +99,7 @@ impl Device for Relay {
                 Local::Law(1, Law::Ohms(self.contact_ohms)),
             ),
         ];
-        out.extend(Failure::grid(
-            "coil_drifted",
-            0.1,
-            &[0.35, 0.6, 1.7, 3.0],
-            number,
-            |n| format!("coil {n} times its resistance"),
-            |n| Local::Times(0, n),
-        ));
+        out.extend(Failure::drifted("coil_drifted", 0.1, number, "coil"));
         out.extend(Failure::grid(
             "contact_series",
             0.9,

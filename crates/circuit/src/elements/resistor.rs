@@ -1,19 +1,23 @@
 //! A plain resistor; a bus terminator is one.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Resistor(f64);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Resistor { a, b: other, ohms } = element else {
-        return None;
-    };
-    b.branch(a, other);
-    Some(Box::new(Resistor(*ohms)))
+impl Placing for element::Resistor {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { a, b: other, ohms } = self;
+        b.branch(a, other);
+        Box::new(Resistor(*ohms))
+    }
+    fn rate(&self) -> Rate {
+        rates::RESISTOR
+    }
 }
 
 impl Device for Resistor {
@@ -21,7 +25,7 @@ impl Device for Resistor {
         Law::Ohms(self.0)
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
-        let mut out = Failure::drifted(0.2, number, "resistor");
+        let mut out = Failure::drifted("drifted", 0.2, number, "resistor");
         out.insert(0, Failure::new("open", 1.0, "open or missing", Local::Law(0, Law::OPEN)));
         out
     }

@@ -1,19 +1,19 @@
 //! Sensor ground: a track to the module's ground.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct SensorGround(f64);
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::SensorGround { pin, ground, ohms } = element else {
-        return None;
-    };
-    b.branch(pin, ground);
-    Some(Box::new(SensorGround(*ohms)))
+impl Placing for element::SensorGround {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { pin, ground, ohms } = self;
+        b.branch(pin, ground);
+        Box::new(SensorGround(*ohms))
+    }
 }
 
 impl Device for SensorGround {

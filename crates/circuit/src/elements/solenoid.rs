@@ -1,9 +1,10 @@
 //! A coil that moves something: solenoid, injector, latch.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Solenoid {
@@ -11,12 +12,15 @@ struct Solenoid {
     pull_in: f64,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Solenoid { plus, minus, ohms, pull_in_volts, .. } = element else {
-        return None;
-    };
-    b.branch(plus, minus);
-    Some(Box::new(Solenoid { ohms: *ohms, pull_in: *pull_in_volts }))
+impl Placing for element::Solenoid {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, ohms, pull_in_volts, .. } = self;
+        b.branch(plus, minus);
+        Box::new(Solenoid { ohms: *ohms, pull_in: *pull_in_volts })
+    }
+    fn rate(&self) -> Rate {
+        rates::SOLENOID
+    }
 }
 
 impl Device for Solenoid {
@@ -30,7 +34,7 @@ impl Device for Solenoid {
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = Failure::open_or_short(1.0, 0.3, 0.2, "winding");
-        out.extend(Failure::drifted(0.2, number, "winding"));
+        out.extend(Failure::drifted("drifted", 0.2, number, "winding"));
         out.push(Failure::new(
             "no_effect",
             0.8,

@@ -5,10 +5,10 @@
 //! resets and starts again, faster than a meter follows: on the average it holds its supply at that
 //! voltage and takes what the supply can give. Mode 2 is that average; the module does not work.
 
-use super::{Device, Failure, Local, Seen};
+use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Pull-down of a wake-up input, ohms.
 const WAKE_OHMS: f64 = 47_000.0;
@@ -28,32 +28,23 @@ struct Supply {
     bus_wake: bool,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Supply {
-        plus,
-        minus,
-        wake,
-        awake_amps,
-        asleep_amps,
-        min_volts,
-        max_volts,
-        bus_wake,
-    } = element
-    else {
-        return None;
-    };
-    b.branch(plus, minus);
-    if let Some(wake) = wake {
-        b.branch(wake, minus);
+impl Placing for element::Supply {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { plus, minus, wake, awake_amps, asleep_amps, min_volts, max_volts, bus_wake } =
+            self;
+        b.branch(plus, minus);
+        if let Some(wake) = wake {
+            b.branch(wake, minus);
+        }
+        Box::new(Supply {
+            awake_ohms: STATED_VOLTS / awake_amps,
+            asleep_ohms: STATED_VOLTS / asleep_amps,
+            min: *min_volts,
+            max: *max_volts,
+            has_wake: wake.is_some(),
+            bus_wake: *bus_wake,
+        })
     }
-    Some(Box::new(Supply {
-        awake_ohms: STATED_VOLTS / awake_amps,
-        asleep_ohms: STATED_VOLTS / asleep_amps,
-        min: *min_volts,
-        max: *max_volts,
-        has_wake: wake.is_some(),
-        bus_wake: *bus_wake,
-    }))
 }
 
 impl Device for Supply {

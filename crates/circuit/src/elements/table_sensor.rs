@@ -1,9 +1,10 @@
 //! Resistive sensor given by a table.
 
-use super::{Device, Failure, Felt, Local};
+use super::{Device, Failure, Felt, Local, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState, at_table};
+use vehicle::{OperatingState, Part, at_table, element};
 
 #[derive(Debug)]
 struct TableSensor {
@@ -11,12 +12,15 @@ struct TableSensor {
     felt: Felt,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::TableSensor { a, b: other, stimulus, table } = element else {
-        return None;
-    };
-    b.branch(a, other);
-    Some(Box::new(TableSensor { table: table.clone(), felt: Felt::new(b, stimulus) }))
+impl Placing for element::TableSensor {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { a, b: other, stimulus, table } = self;
+        b.branch(a, other);
+        Box::new(TableSensor { table: table.clone(), felt: Felt::new(b, stimulus) })
+    }
+    fn rate(&self) -> Rate {
+        rates::SENSOR
+    }
 }
 
 impl Device for TableSensor {

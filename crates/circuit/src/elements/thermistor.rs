@@ -1,9 +1,10 @@
 //! Temperature-dependent resistor: `R = R25 exp(beta (1/T - 1/298.15 K))`.
 
-use super::{Device, Failure, Felt};
+use super::{Device, Failure, Felt, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Zero degrees Celsius in kelvin.
 const KELVIN: f64 = 273.15;
@@ -15,12 +16,15 @@ struct Thermistor {
     felt: Felt,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Thermistor { a, b: other, ohms_at_25, beta, stimulus } = element else {
-        return None;
-    };
-    b.branch(a, other);
-    Some(Box::new(Thermistor { at_25: *ohms_at_25, beta: *beta, felt: Felt::new(b, stimulus) }))
+impl Placing for element::Thermistor {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { a, b: other, ohms_at_25, beta, stimulus } = self;
+        b.branch(a, other);
+        Box::new(Thermistor { at_25: *ohms_at_25, beta: *beta, felt: Felt::new(b, stimulus) })
+    }
+    fn rate(&self) -> Rate {
+        rates::SENSOR
+    }
 }
 
 impl Thermistor {
@@ -37,7 +41,7 @@ impl Device for Thermistor {
     }
     fn failures(&self, number: Option<f64>) -> Vec<Failure> {
         let mut out = Failure::open_or_short(1.0, 0.4, 1.0, "sensor");
-        out.extend(Failure::drifted(0.6, number, "sensor"));
+        out.extend(Failure::drifted("drifted", 0.6, number, "sensor"));
         out
     }
 }

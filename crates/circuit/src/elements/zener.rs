@@ -1,9 +1,10 @@
 //! Zener diode or transient clamp: a forward junction, and a second one backward behind its voltage.
 
-use super::{Device, Failure, Local};
+use super::{Device, Failure, Local, Placing};
 use crate::compile::Builder;
+use crate::fault::rates::{self, Rate};
 use crate::law::Law;
-use vehicle::{Element, OperatingState};
+use vehicle::{OperatingState, Part, element};
 
 /// Current at which the breakdown voltage is stated, amperes.
 const AT_AMPS: f64 = 0.01;
@@ -16,21 +17,24 @@ struct Zener {
     backward: Law,
 }
 
-pub(super) fn place(element: &Element, b: &mut Builder) -> Option<Box<dyn Device>> {
-    let Element::Zener { anode, cathode, zener_volts, ohms } = element else {
-        return None;
-    };
-    b.branch(anode, cathode);
-    b.branch(cathode, anode);
-    let knee = Law::junction(KNEE_VOLTS, AT_AMPS, 0.0, 0.5).in_series(*ohms);
-    let backward = match knee {
-        Law::Junction { saturation, slope, ohms, .. } => {
-            Law::Junction { saturation, slope, ohms, offset: zener_volts - KNEE_VOLTS }
-        }
-        other => other,
-    };
-    let forward = Law::junction(0.75, 0.1, 0.05, 1.0);
-    Some(Box::new(Zener { forward, backward }))
+impl Placing for element::Zener {
+    fn place(&self, _part: &Part, b: &mut Builder) -> Box<dyn Device> {
+        let Self { anode, cathode, zener_volts, ohms } = self;
+        b.branch(anode, cathode);
+        b.branch(cathode, anode);
+        let knee = Law::junction(KNEE_VOLTS, AT_AMPS, 0.0, 0.5).in_series(*ohms);
+        let backward = match knee {
+            Law::Junction { saturation, slope, ohms, .. } => {
+                Law::Junction { saturation, slope, ohms, offset: zener_volts - KNEE_VOLTS }
+            }
+            other => other,
+        };
+        let forward = Law::junction(0.75, 0.1, 0.05, 1.0);
+        Box::new(Zener { forward, backward })
+    }
+    fn rate(&self) -> Rate {
+        rates::DIODE
+    }
 }
 
 impl Device for Zener {

@@ -7,8 +7,9 @@
 //! which one is looked at first.
 
 use crate::compile::Circuit;
+use crate::elements;
 use serde::Serialize;
-use vehicle::{Element, Item, PartKind, Point};
+use vehicle::{Item, PartKind, Point};
 
 /// How often a kind of thing fails.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
@@ -25,45 +26,48 @@ const fn rate(kind: &'static str, rate: f64, why: &'static str) -> Rate {
     Rate { kind, rate, why }
 }
 
-const BATTERY: Rate =
+pub(crate) const BATTERY: Rate =
     rate("battery", 80.0, "worn out after four to six years, and flat of a lamp left on");
-const GENERATOR: Rate =
+pub(crate) const GENERATOR: Rate =
     rate("generator", 10.0, "brushes, regulator and diodes, hot and always turning");
-const FILAMENT: Rate = rate("filament lamp", 30.0, "burns out after some hundred hours");
-const LED: Rate = rate("LED lamp", 2.0, "outlasts the vehicle unless water gets in");
-const FUSE: Rate = rate(
+pub(crate) const FILAMENT: Rate = rate("filament lamp", 30.0, "burns out after some hundred hours");
+pub(crate) const LED: Rate = rate("LED lamp", 2.0, "outlasts the vehicle unless water gets in");
+pub(crate) const FUSE: Rate = rate(
     "fuse",
     1.0,
     "tired of inrush; far more blow because of something else, which is then the fault",
 );
-const RELAY: Rate = rate("relay", 2.0, "contacts burn a little each time they open");
-const MOTOR: Rate = rate("motor or pump", 8.0, "brushes wear, bearings take in water");
-const SOLENOID: Rate =
+pub(crate) const RELAY: Rate = rate("relay", 2.0, "contacts burn a little each time they open");
+pub(crate) const MOTOR: Rate = rate("motor or pump", 8.0, "brushes wear, bearings take in water");
+pub(crate) const SOLENOID: Rate =
     rate("solenoid, valve or latch", 3.0, "moves in dirt, winding cycles hot and cold");
-const HEATER: Rate = rate("heater", 4.0, "a resistance wire that is hot in use");
-const SWITCH: Rate = rate("switch", 2.0, "worn by hands");
-const POTENTIOMETER: Rate = rate("potentiometer", 4.0, "its wiper wears the track");
-const OUTSIDE_SENSOR: Rate = rate(
+pub(crate) const HEATER: Rate = rate("heater", 4.0, "a resistance wire that is hot in use");
+pub(crate) const SWITCH: Rate = rate("switch", 2.0, "worn by hands");
+pub(crate) const POTENTIOMETER: Rate = rate("potentiometer", 4.0, "its wiper wears the track");
+pub(crate) const OUTSIDE_SENSOR: Rate = rate(
     "wheel-speed or position sensor",
     6.0,
     "sits in spray and heat, its lead moves with the axle or engine",
 );
-const SENSOR: Rate = rate("sensor", 2.5, "heat and vibration");
-const RESISTOR: Rate = rate("resistor", 0.3, "no moving parts");
-const DIODE: Rate = rate("diode or clamp", 0.2, "dies of a surge only");
-const MODULE: Rate = rate("module", 1.5, "seldom, although often accused");
-const CONNECTOR: Rate = rate("connector", 0.1, "not home after a repair; wet where water gets in");
-const IN_LINE: Rate =
+pub(crate) const SENSOR: Rate = rate("sensor", 2.5, "heat and vibration");
+pub(crate) const RESISTOR: Rate = rate("resistor", 0.3, "no moving parts");
+pub(crate) const DIODE: Rate = rate("diode or clamp", 0.2, "dies of a surge only");
+pub(crate) const MODULE: Rate = rate("module", 1.5, "seldom, although often accused");
+pub(crate) const CONNECTOR: Rate =
+    rate("connector", 0.1, "not home after a repair; wet where water gets in");
+pub(crate) const IN_LINE: Rate =
     rate("terminal in an in-line pair", 0.03, "opened whenever something is taken off");
-const TERMINAL: Rate =
+pub(crate) const TERMINAL: Rate =
     rate("terminal", 0.015, "gold or tin under spring load, left alone for years");
-const SOCKET: Rate = rate("terminal in a socket", 0.01, "wide blades in a dry box");
-const GROUND: Rate = rate("ground point", 0.3, "bare metal under a bolt, often in spray");
-const CRIMP: Rate = rate("splice", 0.05, "a crimp under tape, somewhere in the loom");
-const RAIL: Rate = rate("bus bar", 0.01, "stamped metal");
-const CONDUCTOR: Rate =
+pub(crate) const SOCKET: Rate = rate("terminal in a socket", 0.01, "wide blades in a dry box");
+pub(crate) const GROUND: Rate =
+    rate("ground point", 0.3, "bare metal under a bolt, often in spray");
+pub(crate) const CRIMP: Rate = rate("splice", 0.05, "a crimp under tape, somewhere in the loom");
+pub(crate) const RAIL: Rate = rate("bus bar", 0.01, "stamped metal");
+pub(crate) const CONDUCTOR: Rate =
     rate("conductor", 0.02, "copper in a dry loom breaks only where it bends or chafes");
-const PAIR: Rate = rate("two conductors rubbed through", 0.006, "vibration against each other");
+pub(crate) const PAIR: Rate =
+    rate("two conductors rubbed through", 0.006, "vibration against each other");
 
 /// The whole table.
 pub const ALL: [Rate; 25] = [
@@ -167,7 +171,7 @@ pub fn kind(circuit: &Circuit, item: &Item) -> Option<&'static str> {
             Item::Splice(_) => CRIMP,
             Item::Part(id) => match &v.parts[circuit.part(id)?] {
                 p if p.kind == PartKind::Module => MODULE,
-                p => of_element(p.elements.first()?),
+                p => elements::of(p.elements.first()?).rate(),
             },
             Item::Elsewhere => return None,
         }
@@ -214,37 +218,13 @@ pub(super) fn splice(circuit: &Circuit, s: usize, legs: usize) -> f64 {
     kind.rate * contacts(circuit, &splice.place) * (legs as f64 / LEGS).sqrt()
 }
 
-/// What kind of thing an element of a part is; none where nothing of it fails by itself.
-fn of_element(e: &Element) -> Rate {
-    match e {
-        Element::Battery { .. } => BATTERY,
-        Element::Generator { .. } | Element::Charger { .. } => GENERATOR,
-        Element::Fuse { .. } => FUSE,
-        Element::Lamp { .. } => FILAMENT,
-        Element::LedLamp { .. } => LED,
-        Element::Motor { .. } => MOTOR,
-        Element::Relay { .. } => RELAY,
-        Element::Solenoid { .. } => SOLENOID,
-        Element::Heater { .. } => HEATER,
-        Element::Contact { .. } | Element::CodedSwitch { .. } => SWITCH,
-        Element::Potentiometer { .. } => POTENTIOMETER,
-        Element::HallSwitch { .. } | Element::CurrentSensor { .. } => OUTSIDE_SENSOR,
-        Element::Thermistor { .. } | Element::Ratiometric { .. } | Element::TableSensor { .. } => {
-            SENSOR
-        }
-        Element::Resistor { .. } => RESISTOR,
-        Element::Diode { .. } | Element::Zener { .. } => DIODE,
-        _ => MODULE,
-    }
-}
-
 /// An element of a part, by their numbers. A module fails as one thing, however many inputs and
 /// drivers it has; of other parts each element does.
 pub(super) fn element(circuit: &Circuit, part: usize, element: usize) -> f64 {
     let p = &circuit.vehicle.parts[part];
     let rate = match p.kind {
         PartKind::Module => MODULE.rate,
-        _ => of_element(&p.elements[element]).rate,
+        _ => elements::of(&p.elements[element]).rate().rate,
     };
     // What is built for a harsh place suffers less from it than bare contacts do.
     rate * contacts(circuit, &p.place).sqrt()

@@ -72,7 +72,7 @@ fn alone(model: &Model, item: &Item) -> Mend {
         Item::Elsewhere => takes(SEARCH, 0.0),
         Item::Part(id) => match model.circuit.part(id).map(|p| &model.circuit.vehicle.parts[p]) {
             Some(part) => {
-                let filament = part.elements.iter().any(|e| matches!(e, Element::Lamp { .. }));
+                let filament = part.elements.iter().any(|e| matches!(e, Element::Lamp(_)));
                 of_part(part.kind, filament)
             }
             None => CONDUCTOR,

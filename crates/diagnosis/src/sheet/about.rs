@@ -6,7 +6,7 @@ use crate::model::Model;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::{Element, PartKind, Point, SignalSource};
+use vehicle::{PartKind, Point, SignalSource};
 
 /// Conductors of everything that hangs on a point, at most.
 const TREE: usize = 40;
@@ -212,13 +212,10 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
                 let Some(module) = c.part(&signal.module) else {
                     continue;
                 };
-                let mut pins = vec![pin, against];
+                let mut pins = vec![pin.as_str(), against];
                 // A low or missing supply takes its ground with it, and the other way round.
-                let supply = c.vehicle.parts[module].elements.iter().find_map(|e| match e {
-                    Element::Supply { plus, minus, .. } => Some([plus, minus]),
-                    _ => None,
-                });
-                pins.extend(supply.into_iter().flatten());
+                let feed = c.vehicle.parts[module].elements.iter().find_map(|e| e.feed());
+                pins.extend(feed.iter().flat_map(|f| [f.plus, f.minus]));
                 for pin in pins {
                     for end in h.ends_at(module, pin) {
                         pin_circuit(model, h, module, end, wires);
@@ -235,15 +232,9 @@ fn sender(model: &Model, h: &Harness<'_>, message: &str, wires: &mut Wires) {
     let Some(message) = c.vehicle.messages.iter().find(|m| m.id == message) else { return };
     let Some(part) = c.part(&message.sender) else { return };
     for element in &c.vehicle.parts[part].elements {
-        let pins = match element {
-            Element::Supply { plus, minus, .. } => vec![plus, minus],
-            Element::CanTransceiver { high, low, bus, .. } if *bus == message.bus => {
-                vec![high, low]
-            }
-            Element::LinTransceiver { pin, bus, .. } if *bus == message.bus => vec![pin],
-            _ => continue,
-        };
-        for pin in pins {
+        let feed = element.feed().map(|f| vec![f.plus, f.minus]);
+        let lines = element.bus_end().filter(|end| end.bus == message.bus).map(|end| end.lines());
+        for pin in feed.into_iter().chain(lines).flatten() {
             for end in h.ends_at(part, pin) {
                 pin_circuit(model, h, part, end, wires);
             }
@@ -282,20 +273,9 @@ pub(super) fn part(model: &Model, h: &Harness<'_>, p: usize, wires: &mut Wires) 
     match part.kind {
         PartKind::Module if h.ends_of(p).count() > MANY => {
             // Of a large module what it lives on; its other pins have circuits of their own.
-            let vital: Vec<&String> = part
-                .elements
-                .iter()
-                .flat_map(|e| match e {
-                    Element::Supply { plus, minus, wake, .. } => {
-                        vec![Some(plus), Some(minus), wake.as_ref()]
-                    }
-                    Element::CanTransceiver { high, low, .. } => vec![Some(high), Some(low)],
-                    Element::LinTransceiver { pin, .. } => vec![Some(pin)],
-                    _ => vec![],
-                })
-                .flatten()
-                .collect();
-            for pin in vital {
+            let feeds = part.elements.iter().filter_map(|e| e.feed()).flat_map(|f| f.pins());
+            let lines = part.elements.iter().filter_map(|e| e.bus_end()).flat_map(|e| e.lines());
+            for pin in feeds.chain(lines) {
                 for end in h.ends_at(p, pin) {
                     way_home(h, p, end, wires);
                 }

@@ -16,14 +16,14 @@ pub(super) fn drawn(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let mut vehicle = model.circuit.vehicle.clone();
     let drifts = |e: &Element| -> Option<&'static str> {
         Some(match e {
-            Element::Thermistor { .. } => "ohms_at_25",
-            Element::Potentiometer { .. }
-            | Element::Heater { .. }
-            | Element::Solenoid { .. }
-            | Element::Resistor { .. } => "ohms",
-            Element::Motor { .. } => "rated_amps",
-            Element::Relay { .. } => "coil_ohms",
-            Element::Battery { .. } => "internal_ohms",
+            Element::Thermistor(_) => "ohms_at_25",
+            Element::Potentiometer(_)
+            | Element::Heater(_)
+            | Element::Solenoid(_)
+            | Element::Resistor(_) => "ohms",
+            Element::Motor(_) => "rated_amps",
+            Element::Relay(_) => "coil_ohms",
+            Element::Battery(_) => "internal_ohms",
             _ => return None,
         })
     };

@@ -9,7 +9,7 @@ use circuit::{Instrument, Probe};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
-use vehicle::{Element, KeyPosition, NamedState, OperatingState, Vehicle};
+use vehicle::{KeyPosition, NamedState, OperatingState, Vehicle};
 
 /// Voltages nearer than this look alike to the first sieve, volts.
 const ALIKE_VOLTS: f64 = 0.01;
@@ -20,8 +20,7 @@ const ALIKE_AMPS: f64 = 0.02;
 /// bare on their backs; each with its terminal.
 fn posts(v: &Vehicle) -> Vec<(String, String)> {
     let bare = v.parts.iter().enumerate().flat_map(|(k, part)| {
-        let is_bare = |e: &&Element| matches!(e, Element::Battery { .. } | Element::Fuse { .. });
-        let own = part.elements.iter().filter(is_bare);
+        let own = part.elements.iter().filter(|e| e.bare_end().is_some());
         own.flat_map(|e| e.pins()).map(move |(_, pin)| cavity_of(v, k, pin))
     });
     bare.map(|lug| (format!("{lug}:part"), lug)).collect()
@@ -62,17 +61,8 @@ fn drops(model: &Model) -> Vec<(String, String)> {
     pairs.extend(v.wires.iter().map(|w| (w.from.clone(), w.to.clone())));
     for (k, part) in v.parts.iter().enumerate() {
         for element in &part.elements {
-            let ends = match element {
-                Element::Motor { plus, minus, .. } | Element::Supply { plus, minus, .. } => {
-                    vec![(plus, minus)]
-                }
-                Element::Relay { coil_plus, coil_minus, common, make, .. } => {
-                    vec![(coil_plus, coil_minus), (common, make)]
-                }
-                Element::Fuse { a, b, .. } => vec![(a, b)],
-                _ => vec![],
-            };
-            let cavity = |pin: &String| cavity_of(v, k, pin);
+            let cavity = |pin: &str| cavity_of(v, k, pin);
+            let ends = element.loses_volts();
             pairs.extend(ends.into_iter().map(|(a, b)| (cavity(a), cavity(b))));
         }
     }

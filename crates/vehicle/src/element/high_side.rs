@@ -1,0 +1,43 @@
+//! A driver that switches its pin to the module's supply, with overcurrent latch-off.
+
+use super::{Gives, Kind, Switches, kind};
+use crate::typical;
+
+kind! {
+    /// A driver that switches its pin to the module's supply, with overcurrent latch-off.
+    HighSide {
+        pins {
+            /// Supply pin of the module.
+            supply,
+            /// The driven pin.
+            pin,
+            /// Ground pin of the module, for the open-load detection.
+            ground,
+        }
+        numbers {
+            /// On-resistance, ohms.
+            #[serde(default = "typical::driver_ohms")]
+            on_ohms,
+            /// Current at which it latches off, amperes.
+            #[serde(default = "typical::driver_amps")]
+            limit_amps,
+            /// Diagnostic pull-up that is always there while off, ohms.
+            #[serde(default = "typical::sense_ohms")]
+            sense_ohms,
+        }
+        other {
+            /// Name of the output that drives it.
+            output: String,
+        }
+    }
+}
+
+impl Kind for HighSide {
+    fn outputs(&self) -> Vec<&str> {
+        vec![&self.output]
+    }
+    fn gives(&self) -> Option<Gives<'_>> {
+        let switches = Some(Switches::Supply);
+        Some(Gives { pin: &self.pin, limit_amps: self.limit_amps, switches })
+    }
+}
