@@ -77,6 +77,37 @@ async fn a_self_test_runs_every_monitor_that_can_run_at_once() {
 }
 
 #[tokio::test]
+async fn what_modules_keep_stands_where_the_vehicle_file_says() {
+    let mut v = wren();
+    let pressure = vehicle::Coding { bytes: 1, signed: false, per_bit: 0.1, offset: -2.0 };
+    let supply = v.signals.iter_mut().find(|s| s.id == "body_supply").unwrap();
+    (supply.did, supply.coding) = (Some(0x4001), Some(pressure));
+    v.identifiers.supply = vehicle::Datum { did: 0x4001, coding: pressure };
+    v.identifiers.self_test = 0x0301;
+    v.identifiers.freeze_frame.odometer.did = 0x4102;
+    let s = common::standin_of(v.clone(), Some("part:K9:coil_open")).await;
+    hands(&s, "/state", json!({"key": "15"})).await;
+    let link = Gateway::connect(s.doip).await.unwrap();
+    // (12.5 V + 2) / 0.1 = 145 in one byte.
+    let data = read_data::by_identifier(&link, BODY, 0x4001).await.unwrap();
+    assert!(data.len() == 1 && (130..150).contains(&data[0]), "{data:?}");
+    assert_eq!(refusal(read_data::by_identifier(&link, BODY, 0x2001).await), 0x31);
+    let test = |id| routine::control(&link, BODY, id, Control::Start, &[]);
+    assert_eq!(refusal(test(SELF_TEST).await), 0x31);
+    test(0x0301).await.unwrap();
+    let bytes = dtc::bytes("B1A11", "14").unwrap();
+    let length = |did: u16| match did {
+        0xDD00 => Some(4),
+        0x4102 => Some(3),
+        _ => Some(2),
+    };
+    let frame = read_codes::snapshot(&link, BODY, bytes, length).await.unwrap();
+    let (_, km) = frame.iter().find(|(did, _)| *did == 0x4102).unwrap();
+    // 61240 km are 0x00EF38.
+    assert_eq!(km[..], [0x00, 0xEF, 0x38]);
+}
+
+#[tokio::test]
 async fn configuration_is_written_only_by_who_may_and_kept() {
     let (_s, link) = on(None).await;
     let module = wren().parts.into_iter().find(|p| p.id == "A3").unwrap().module.unwrap();

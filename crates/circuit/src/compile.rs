@@ -170,9 +170,9 @@ impl Builder {
         self.rests.get(stimulus).copied().unwrap_or(0.0)
     }
 
-    /// Number of an output.
-    pub fn output(&self, id: &str) -> usize {
-        self.outputs.get(id).copied().unwrap_or(usize::MAX)
+    /// Number of an output; none where the file has no such one.
+    pub fn output(&self, id: &str) -> Option<usize> {
+        self.outputs.get(id).copied()
     }
 
     /// A new node inside the part.
@@ -274,8 +274,9 @@ impl Circuit {
                 let (first, second, other) = match (&connector.sides, &connector.part) {
                     (Some((x, y)), _) => (format!("{name}:{x}"), format!("{name}:{y}"), b.node()),
                     (None, part) => {
-                        b.part =
-                            part.as_ref().and_then(|p| part_index.get(p)).copied().unwrap_or(0);
+                        let owner = part.as_ref().and_then(|p| part_index.get(p));
+                        let Some(owner) = owner.copied() else { continue };
+                        b.part = owner;
                         let pin = b.pin(cavity.pin.as_deref().unwrap_or(&cavity.no));
                         (name.clone(), format!("{name}:part"), pin)
                     }

@@ -34,11 +34,17 @@ enum Condition {
 
 impl Condition {
     fn compile(c: &vehicle::Condition, number: &HashMap<&str, usize>) -> Self {
-        let signal = |id: &String| number.get(id.as_str()).copied().unwrap_or(usize::MAX);
+        let signal = |id: &String| number.get(id.as_str()).copied();
         let all = |of: &[vehicle::Condition]| of.iter().map(|c| Self::compile(c, number)).collect();
+        // Of a signal that nobody has nothing holds.
+        let never = || Self::Any(Vec::new());
         match c {
-            vehicle::Condition::Above(id, limit) => Self::Above(signal(id), *limit),
-            vehicle::Condition::Below(id, limit) => Self::Below(signal(id), *limit),
+            vehicle::Condition::Above(id, limit) => {
+                signal(id).map_or_else(never, |s| Self::Above(s, *limit))
+            }
+            vehicle::Condition::Below(id, limit) => {
+                signal(id).map_or_else(never, |s| Self::Below(s, *limit))
+            }
             vehicle::Condition::All(of) => Self::All(all(of)),
             vehicle::Condition::Any(of) => Self::Any(all(of)),
             vehicle::Condition::Not(of) => Self::Not(Box::new(Self::compile(of, number))),
@@ -123,12 +129,12 @@ struct Function {
     /// Modules that must work for the request to be seen.
     modules: Vec<usize>,
     request: Condition,
-    output: usize,
+    output: Option<usize>,
 }
 
 #[derive(Debug)]
 struct Monitor {
-    module: usize,
+    module: Option<usize>,
     enable: Option<Condition>,
     fails: Condition,
 }
@@ -237,7 +243,7 @@ impl Software {
             .map(|f| Function {
                 modules: f.condition().signals().into_iter().filter_map(module_of).collect(),
                 request: Condition::compile(&f.condition(), &number),
-                output: outputs.get(&f.output).copied().unwrap_or(usize::MAX),
+                output: outputs.get(&f.output).copied(),
             })
             .collect();
         let mut is_read = vec![false; nodes];
@@ -253,7 +259,7 @@ impl Software {
             .monitors
             .iter()
             .map(|m| Monitor {
-                module: part.get(&m.module).copied().unwrap_or(0),
+                module: part.get(&m.module).copied(),
                 enable: m.enable.as_ref().map(|c| Condition::compile(c, &number)),
                 fails: Condition::compile(&m.fails, &number),
             })
@@ -349,7 +355,7 @@ impl Software {
             .functions
             .iter()
             .filter(|f| f.modules.iter().all(|m| view.alive[*m]) && f.request.holds(&value))
-            .map(|f| f.output);
+            .filter_map(|f| f.output);
         by_tester.chain(by_function).collect()
     }
 
@@ -380,7 +386,9 @@ impl Software {
 
     fn verdict(&self, view: View<'_>, m: &Monitor) -> Verdict {
         let value = |signal: usize| self.signal(view, signal);
-        if !view.alive[m.module] || m.enable.as_ref().is_some_and(|c| !c.holds(&value)) {
+        if !m.module.is_some_and(|p| view.alive[p])
+            || m.enable.as_ref().is_some_and(|c| !c.holds(&value))
+        {
             Verdict::NotRun
         } else if m.fails.holds(&value) {
             Verdict::Failed

@@ -180,8 +180,8 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
         let part = &v.parts[placed.part];
         let element = &part.elements[placed.element];
         let pin_volts = |pin: &str| {
-            let n = c.pin_node.get(&(placed.part, pin.to_owned())).copied().unwrap_or(0);
-            (with.volts[n], p.solution.volts[n])
+            let n = c.pin_node.get(&(placed.part, pin.to_owned())).copied();
+            n.map_or((0.0, 0.0), |n| (with.volts[n], p.solution.volts[n]))
         };
         let driven = element.gives().and_then(|g| Some((g.pin, g.switches?)));
         match (driven, element.signal_pin()) {

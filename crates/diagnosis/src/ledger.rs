@@ -6,6 +6,7 @@
 use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::identity::Identity;
 use crate::model::Model;
+use crate::next::CannotDo;
 use crate::own::{self, Doing};
 use crate::prior::{self, Adjusted, Occurs, Recent};
 use crate::roll_call::RollCall;
@@ -174,8 +175,9 @@ pub enum Entry {
     },
     /// A check that cannot be done here.
     Refused {
-        /// Id of the check.
-        check: String,
+        /// The check, the tool or the part.
+        #[schemars(with = "String")]
+        check: CannotDo,
     },
     /// A piece of evidence doubted or believed again.
     Doubted {
@@ -296,7 +298,7 @@ pub struct Case {
     /// Doubted entries.
     pub doubted: BTreeSet<u64>,
     /// Checks refused.
-    pub refused: Vec<String>,
+    pub refused: Vec<CannotDo>,
     /// The technician's own weights, the latest for each item.
     pub adjusted: Vec<Adjusted>,
     /// Modules condemned with points open: entry, module, reason.

@@ -378,8 +378,8 @@ fn came_for(moments: &[Moment]) -> Vec<bool> {
         steps(l.there.iter().copied().fold(l.away, f64::max) - l.away)
     };
     let clear: Vec<i64> = moments.par_iter().map(clear).collect();
-    let most = clear.iter().copied().max().unwrap_or(0);
-    clear.into_iter().map(|c| c == most).collect()
+    let most = clear.iter().copied().max();
+    clear.into_iter().map(|c| Some(c) == most).collect()
 }
 
 /// What a moment adds to a hypothesis, see [`Weighed::sums`].

@@ -350,7 +350,9 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
             )
         }
         Finding::Effect { part, strength } => {
-            let p = model.circuit.part(part).unwrap_or(0);
+            let Some(p) = model.circuit.part(part) else {
+                return Err(ModelError::Unknown { what: "part", id: part.clone() });
+            };
             format!(
                 "predicts {} {}, you saw {}",
                 words::strength(likely_strength(s.effect(p).unwrap_or(0.0))),
@@ -372,7 +374,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
         }
         Finding::Answer { module, answers } => format!(
             "predicts that {module} {}, it {}",
-            if s.answers(model.circuit.part(module).unwrap_or(0)) {
+            if model.circuit.part(module).is_some_and(|p| s.answers(p)) {
                 "answers"
             } else {
                 "is silent"

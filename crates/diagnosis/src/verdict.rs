@@ -78,7 +78,7 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
     let mut out = Vec::new();
     match probe.instrument {
         Instrument::Volts => {
-            let black = c.node(&probe.black).unwrap_or(0);
+            let Ok(black) = c.node(&probe.black) else { return out };
             let volts = p.healthy.between(red, black);
             let with = crate::evidence::reading::read(model, state, &[], leads);
             if (with - volts).abs() > 0.05 {
@@ -90,7 +90,7 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
             out.extend(unloaded(model, state, probe));
         }
         Instrument::Ohms => {
-            let black = c.node(&probe.black).unwrap_or(0);
+            let Ok(black) = c.node(&probe.black) else { return out };
             let live = |n: usize| p.solution.volts[n].abs() > 0.05;
             if live(red) || live(black) {
                 out.push("The circuit is live here: the ohmmeter shows the circuit's own voltage, not resistance. Take the supply away first.".to_owned());

@@ -4,7 +4,7 @@
 mod common;
 use common::{MODEL, state};
 use diagnosis::costs::Prices;
-use diagnosis::next::{self, Ask, Moves};
+use diagnosis::next::{self, Ask, CannotDo, Moves};
 use diagnosis::prior::{Known, Occurs, told_of};
 use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
 
@@ -13,7 +13,7 @@ fn lost(in_state: &str, part: &str) -> Evidence {
     Evidence { complaint: true, present: Present::Yes, ..Evidence::new(state(in_state), finding) }
 }
 
-fn moves(evidence: &[Evidence], occurs: Occurs, prices: &Prices, refused: &[String]) -> Moves {
+fn moves(evidence: &[Evidence], occurs: Occurs, prices: &Prices, refused: &[CannotDo]) -> Moves {
     let known = Known { occurs, complaint: told_of(evidence), ..Known::default() };
     let priors = Priors::new(&MODEL, &known);
     let posterior = Posterior::given(&MODEL, &priors, evidence).unwrap();
@@ -73,7 +73,7 @@ fn what_comes_and_goes_is_not_hidden_under_a_new_part() {
 
 #[test]
 fn what_is_not_at_hand_is_not_offered_again_and_a_module_never_is() {
-    let refused = ["Fit E11".to_owned()];
+    let refused = [CannotDo::Fit("E11".to_owned())];
     assert!(moves(&[beam()], Occurs::Always, &Prices::default(), &refused).fit.is_none());
     let finding = Finding::Answer { module: "A28".into(), answers: false };
     let silent = Evidence { present: Present::Yes, ..Evidence::new(state("on"), finding) };

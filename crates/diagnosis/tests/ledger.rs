@@ -200,7 +200,7 @@ fn entry() -> impl Strategy<Value = Entry> {
         prop_oneof![Just(Present::Yes), Just(Present::No)]
             .prop_map(|present| Entry::Symptom { present }),
         Just(Entry::State { state: state("rear_washer").without("M7") }),
-        Just(Entry::Refused { check: "Amps *".into() }),
+        Just(Entry::Refused { check: "amps *".to_owned().into() }),
         (1..12u64, any::<bool>()).prop_map(|(number, doubted)| Entry::Doubted { number, doubted }),
         Just(Entry::SignedOff),
     ]

@@ -9,7 +9,7 @@ use diagnosis::costs::Prices;
 use diagnosis::evidence::Sight;
 use diagnosis::gate::{self, Standing};
 use diagnosis::next::candidates::What;
-use diagnosis::next::{self, Ask, why_not};
+use diagnosis::next::{self, Ask, CannotDo, why_not};
 use diagnosis::prior::{Adjusted, Event, Known, Occurs, Recent};
 use diagnosis::trial::Bench;
 use diagnosis::{Evidence, Finding, LeftOut, Posterior, Present, Priors, Strength};
@@ -471,7 +471,7 @@ fn a_refused_check_gives_way_to_the_next_best() {
     let evidence = [weak_washer()];
     let p = Posterior::new(&MODEL, &evidence).unwrap();
     let on = state("rear_washer");
-    let ask = |refused: &[String]| {
+    let ask = |refused: &[CannotDo]| {
         let ask = Ask {
             model: &MODEL,
             priors: &Priors::told(&MODEL, &evidence),
@@ -485,9 +485,9 @@ fn a_refused_check_gives_way_to_the_next_best() {
         next::checks(&ask, 2).unwrap().checks
     };
     let first = ask(&[]);
-    let without = ask(&[first[0].id.clone()]);
+    let without = ask(&[CannotDo::from(first[0].id.clone())]);
     assert!(without.iter().all(|c| c.id != first[0].id));
-    let no_clamp = ask(&["Amps *".to_owned()]);
+    let no_clamp = ask(&[CannotDo::from("amps *".to_owned())]);
     assert!(no_clamp.iter().all(|c| c.quantity != "amps"));
 }
 

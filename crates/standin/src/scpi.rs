@@ -62,7 +62,34 @@ async fn session(mut stream: TcpStream, world: &Shared) -> std::io::Result<()> {
 
 fn reading(world: &Shared, instrument: Instrument) -> String {
     match world.lock().meter(instrument) {
-        Shown::Value(v) => format!("{v:+.5E}"),
+        Shown::Value(v) => nr3(v),
+        // What stands for infinity (SCPI-99 7.2.1).
         Shown::OverLimit => "+9.90000E+37".to_owned(),
+    }
+}
+
+/// A number as instruments write it (NR3 of IEEE 488.2): sign, five decimals, an exponent of two digits.
+fn nr3(value: f64) -> String {
+    let text = format!("{value:+.5E}");
+    match text.split_once('E') {
+        Some((digits, exponent)) => {
+            let exponent: i32 = exponent.parse().unwrap_or(0);
+            format!("{digits}E{}{:02}", if exponent < 0 { '-' } else { '+' }, exponent.abs())
+        }
+        None => text,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_written_as_instruments_write_them() {
+        let written = [12.4667, -0.000_32, 0.0, 120.0, 1e12].map(nr3);
+        assert_eq!(
+            written,
+            ["+1.24667E+01", "-3.20000E-04", "+0.00000E+00", "+1.20000E+02", "+1.00000E+12"]
+        );
     }
 }

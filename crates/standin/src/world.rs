@@ -126,6 +126,9 @@ fn gauss(rng: &mut ChaCha8Rng) -> f64 {
     (0..12).map(|_| rng.random::<f64>()).sum::<f64>() - 6.0
 }
 
+/// Address of a gateway that the file has none for; ISO 13400-2 gives it to nobody.
+const NOBODY: u16 = 0x0000;
+
 impl World {
     pub(crate) fn new(setup: Setup) -> Result<Self, CircuitError> {
         let mut rng = ChaCha8Rng::seed_from_u64(setup.seed);
@@ -382,7 +385,7 @@ impl World {
         let values: Vec<(u16, Vec<u8>)> =
             (circuit.vehicle.frame(&circuit.vehicle.monitors[monitor]))
                 .into_iter()
-                .map(|(did, s)| (did, crate::services::encoded(self.signal(&s.id), &s.unit)))
+                .map(|(did, s)| (did, s.coded().encode(self.signal(&s.id))))
                 .collect();
         let seconds = self.time.as_secs() as u32;
         if let Some(snapshot) = &mut self.memory[monitor].snapshot {
@@ -439,14 +442,18 @@ impl World {
         (verdicts, supply)
     }
 
+    /// Logical address of the module a tester talks through, as a DoIP entity.
+    pub(crate) fn entity(&self) -> u16 {
+        let v = &self.circuit.vehicle;
+        let module = circuit::hearing::gateway(v).and_then(|p| v.parts[p].module.as_ref());
+        module.map_or(NOBODY, |m| m.address)
+    }
+
     fn supply_of(&mut self, module: &str) -> f64 {
-        let signal = self
-            .circuit
-            .vehicle
-            .signals
-            .iter()
-            .find(|s| s.module == module && s.did == Some(crate::services::SUPPLY_DID))
-            .map(|s| s.id.clone());
+        let v = &self.circuit.vehicle;
+        let is_supply =
+            |s: &&vehicle::Signal| s.module == module && s.did == Some(v.identifiers.supply.did);
+        let signal = v.signals.iter().find(is_supply).map(|s| s.id.clone());
         signal.map_or(0.0, |id| self.signal(&id))
     }
 

@@ -1,5 +1,6 @@
 //! Signals and the conditions that monitors, permits and functions put on them.
 
+use crate::Coding;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -19,8 +20,18 @@ pub struct Signal {
     /// UDS data identifier (ISO 14229-1), when it can be read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub did: Option<u16>,
+    /// How it travels in data; none: volts in signed millivolts, anything else as on or off.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub coding: Option<Coding>,
     /// Where the value comes from.
     pub from: SignalSource,
+}
+
+impl Signal {
+    /// How it travels in data.
+    pub fn coded(&self) -> Coding {
+        self.coding.unwrap_or_else(|| Coding::usual(&self.unit))
+    }
 }
 
 /// The source of a signal.

@@ -4,6 +4,7 @@
 //! it; everything downstream may trust that names resolve and numbers are in range.
 
 pub mod condition;
+pub mod data;
 pub mod element;
 pub mod ids;
 mod load;
@@ -17,6 +18,7 @@ mod validate;
 pub mod vin;
 
 pub use condition::{Condition, Signal, SignalSource};
+pub use data::{Coding, Datum, Identifiers};
 pub use element::{Element, at_table};
 pub use ids::{FaultId, Item, ItemKind, NameError, Point};
 pub use load::{LoadError, Problem, listed, misshapen};

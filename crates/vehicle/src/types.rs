@@ -1,6 +1,6 @@
 //! The entities of a vehicle file.
 
-use crate::{Condition, Element, Equipment, Message, OperatingState, Signal};
+use crate::{Condition, Element, Equipment, Identifiers, Message, OperatingState, Signal};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -53,6 +53,9 @@ pub struct Vehicle {
     /// The module a tester talks through; none: the one with the most CAN buses.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub gateway: Option<String>,
+    /// Under which identifiers modules keep what all of them have.
+    #[serde(default)]
+    pub identifiers: Identifiers,
     /// What modules tell each other.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub messages: Vec<Message>,

@@ -1,5 +1,6 @@
 //! Checks that names resolve and numbers are possible.
 
+mod data;
 mod effort;
 
 use crate::element::{Table, Wrong};
@@ -193,6 +194,7 @@ impl Vehicle {
         self.check_buses(&mut f);
         self.check_messages(&mut f, &parts, &signals, &buses);
         effort::check(self, &mut f);
+        data::check(self, &mut f);
         f.unique("options", self.options.iter().map(|o| o.id.as_str()));
         for option in &self.options {
             for part in &option.parts {

@@ -89,6 +89,24 @@ fn every_kind_of_mistake_is_named() {
 }
 
 #[test]
+fn values_that_could_not_travel_are_named() {
+    let mut v = wren();
+    v["identifiers"]["supply"]["coding"]["bytes"] = 5.into();
+    v["identifiers"]["freeze_frame"]["odometer"]["did"] = 56_576.into();
+    v["identifiers"]["counters"]["cycles_since_last"] = 1.into();
+    v["signals"][3]["coding"] = serde_json::json!({"bytes": 1, "per_bit": 0.0});
+    let told = refusal(&v);
+    for path in [
+        "identifiers.supply.coding: no value can travel",
+        "identifiers.freeze_frame.odometer.did: DD00 is freeze_frame.time already",
+        "identifiers.counters: two counters share",
+        "signals[3].coding: no value can travel",
+    ] {
+        assert!(told.contains(path), "{path} in\n{told}");
+    }
+}
+
+#[test]
 fn a_broken_shape_names_the_line_and_a_strange_format_its_number() {
     assert!(matches!(
         Vehicle::from_json("{\n\"format\": }"),

@@ -92,7 +92,7 @@ function FitNow() {
           />
           <Button
             look="quiet"
-            onClick={() => act("refuse", { check: `Fit ${fit.part}` }).catch(() => {})}
+            onClick={() => act("refuse", { check: `fit ${fit.part}` }).catch(() => {})}
           >
             None at hand
           </Button>
@@ -154,12 +154,12 @@ export function NextCheck() {
           Cannot do this
         </Button>
         {check.quantity === "scan" && (
-          <Button look="quiet" onClick={() => act("refuse", { check: "Scan *" }).catch(() => {})}>
+          <Button look="quiet" onClick={() => act("refuse", { check: "scan *" }).catch(() => {})}>
             No tester
           </Button>
         )}
         {check.unit === "A" && (
-          <Button look="quiet" onClick={() => act("refuse", { check: "Amps *" }).catch(() => {})}>
+          <Button look="quiet" onClick={() => act("refuse", { check: "amps *" }).catch(() => {})}>
             No clamp
           </Button>
         )}

@@ -20,7 +20,9 @@ impl Bench {
     ) -> Result<Vec<Identity>, BenchError> {
         self.connect().await?;
         let mut out = Vec::new();
-        let mut asked = self.ask_all(vehicle, |_| true, identity_of);
+        let equipment = vehicle.identifiers.equipment;
+        let mut asked =
+            self.ask_all(vehicle, |_| true, move |g, who| identity_of(g, who, equipment));
         while let Some(answer) = asked.join_next().await {
             let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             let (answered, identity) = match answer {
@@ -44,7 +46,11 @@ impl Bench {
     }
 }
 
-async fn identity_of(gateway: Arc<Gateway>, who: u16) -> Result<Identity, LinkError> {
+async fn identity_of(
+    gateway: Arc<Gateway>,
+    who: u16,
+    equipment: u16,
+) -> Result<Identity, LinkError> {
     let mut identity = Identity::default();
     for (did, text) in identity.data() {
         match read_data::by_identifier(&gateway, who, did).await {
@@ -54,16 +60,13 @@ async fn identity_of(gateway: Arc<Gateway>, who: u16) -> Result<Identity, LinkEr
             Err(e) => return Err(e),
         }
     }
-    match read_data::by_identifier(&gateway, who, EQUIPMENT).await {
+    match read_data::by_identifier(&gateway, who, equipment).await {
         Ok(data) => identity.configuration = data.iter().map(|b| format!("{b:02X}")).collect(),
         Err(LinkError::Refused { .. }) => {}
         Err(e) => return Err(e),
     }
     Ok(identity)
 }
-
-/// Identifier of the equipment a module is set to.
-const EQUIPMENT: u16 = 0x0600;
 
 /// Text without what a broken module may have put in it.
 fn printable(data: &[u8]) -> String {

@@ -1,6 +1,7 @@
 //! What stands beside the vehicle: its gateway, a meter, and in the demo a pair of hands.
 
 mod error;
+mod frames;
 mod hands;
 mod identity;
 mod outputs;

@@ -1,71 +1,14 @@
 //! All modules asked at once: their codes with freeze-frame data, their supply, their identity.
 
+use super::frames::Frames;
 use super::{Bench, BenchError, Unanswered, modules};
 use diagnosis::ledger::{ReadCode, ScannedModule};
 use link::services::{clear_codes, read_codes, read_data, routine, tester_present};
 use link::{Gateway, LinkError, dtc};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use tokio::task::JoinSet;
-use vehicle::Vehicle;
-
-/// A module's own supply voltage, signed millivolts.
-const SUPPLY_DID: u16 = 0x2001;
-/// Routine with which a module runs all its monitors at once.
-const SELF_TEST: u16 = 0x0200;
-/// Supply in freeze-frame data, millivolts.
-const FRAME_SUPPLY: u16 = 0xDD02;
-/// Extended data record: how often a code's monitor has failed.
-const OCCURRENCES: u8 = 0x01;
-
-/// What freeze-frame data may hold beside what all codes have: name and unit of a module's signals,
-/// by its address and the signal's identifier.
-#[derive(Debug, Clone, Default)]
-struct Frames(Arc<HashMap<(u16, u16), (String, String)>>);
-
-impl Frames {
-    fn of(vehicle: &Vehicle) -> Self {
-        let signals = modules(vehicle).flat_map(|(part, address)| {
-            let own = vehicle.signals.iter().filter(|s| s.module == part.id);
-            own.filter_map(move |s| Some(((address, s.did?), (s.name.clone(), s.unit.clone()))))
-        });
-        Self(Arc::new(signals.collect()))
-    }
-
-    /// Length of an identifier's data, bytes.
-    fn length(&self, who: u16, did: u16) -> Option<usize> {
-        match (did, self.0.get(&(who, did))) {
-            (0xDD00, _) => Some(4),
-            (0xDD01, _) => Some(3),
-            (0xDD02, _) => Some(2),
-            (_, Some((_, unit))) => Some(if unit == "V" { 2 } else { 1 }),
-            _ => None,
-        }
-    }
-
-    fn words(&self, who: u16, recorded: &[(u16, Vec<u8>)]) -> Vec<(String, String)> {
-        let word = |(did, data): &(u16, Vec<u8>)| {
-            let number = data.iter().fold(0u64, |n, b| n << 8 | u64::from(*b));
-            match (did, self.0.get(&(who, *did)), data.as_slice()) {
-                (0xDD00, ..) => {
-                    let (hours, minutes) = (number / 3600, number / 60 % 60);
-                    ("time".to_owned(), format!("{hours} h {minutes} min {} s", number % 60))
-                }
-                (0xDD01, ..) => ("odometer".to_owned(), format!("{number} km")),
-                (0xDD02, ..) => ("supply".to_owned(), format!("{:.2} V", number as f64 / 1000.0)),
-                (_, Some((name, _)), [high, low]) => {
-                    let volts = f64::from(i16::from_be_bytes([*high, *low])) / 1000.0;
-                    (name.clone(), format!("{volts:.2} V"))
-                }
-                (_, Some((name, _)), _) => {
-                    (name.clone(), if number == 0 { "off" } else { "on" }.to_owned())
-                }
-                (other, None, data) => (format!("{other:04X}"), format!("{data:02X?}")),
-            }
-        };
-        recorded.iter().map(word).collect()
-    }
-}
+use vehicle::{Datum, Vehicle};
 
 impl Bench {
     /// Asks every module that is wanted something at once; the answers as they come, with the module.
@@ -190,7 +133,8 @@ impl Bench {
     ) -> Result<BTreeMap<String, Option<String>>, BenchError> {
         self.connect().await?;
         let mut said = BTreeMap::new();
-        let mut asked = self.ask_all(vehicle, wanted, self_test_of);
+        let test = vehicle.identifiers.self_test;
+        let mut asked = self.ask_all(vehicle, wanted, move |g, who| self_test_of(g, who, test));
         while let Some(answer) = asked.join_next().await {
             let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             said.insert(module, answer.err().map(Unanswered::words));
@@ -209,11 +153,12 @@ impl Bench {
         let gateway = self.gateway().await?;
         // Behind a gateway that sleeps nobody can be asked.
         let entity = gateway.entity;
-        if let Err(LinkError::TimeOut { .. }) = supply_of(gateway, entity).await {
+        let at = vehicle.identifiers.supply;
+        if let Err(LinkError::TimeOut { .. }) = supply_of(gateway, entity, at).await {
             return Ok(vec![None]);
         }
         let mut out = Vec::new();
-        let mut asked = self.ask_all(vehicle, |_| true, supply_of);
+        let mut asked = self.ask_all(vehicle, |_| true, move |g, who| supply_of(g, who, at));
         while let Some(answer) = asked.join_next().await {
             let (_, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             match answer {
@@ -258,16 +203,13 @@ async fn clear_of(gateway: Arc<Gateway>, who: u16) -> Result<(), LinkError> {
     clear_codes::all(&gateway, who).await
 }
 
-async fn supply_of(gateway: Arc<Gateway>, who: u16) -> Result<Option<f64>, LinkError> {
-    let data = read_data::by_identifier(&gateway, who, SUPPLY_DID).await?;
-    Ok(match data[..] {
-        [high, low] => Some(f64::from(i16::from_be_bytes([high, low])) / 1000.0),
-        _ => None,
-    })
+async fn supply_of(gateway: Arc<Gateway>, who: u16, at: Datum) -> Result<Option<f64>, LinkError> {
+    let data = read_data::by_identifier(&gateway, who, at.did).await?;
+    Ok(at.coding.decode(&data))
 }
 
-async fn self_test_of(gateway: Arc<Gateway>, who: u16) -> Result<(), LinkError> {
-    routine::control(&gateway, who, SELF_TEST, routine::Control::Start, &[]).await.map(|_| ())
+async fn self_test_of(gateway: Arc<Gateway>, who: u16, test: u16) -> Result<(), LinkError> {
+    routine::control(&gateway, who, test, routine::Control::Start, &[]).await.map(|_| ())
 }
 
 async fn statuses_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, LinkError> {
@@ -298,13 +240,6 @@ async fn frame_of(
     }
 }
 
-/// Supply that a snapshot holds, millivolts.
-fn supply_mv(recorded: &[read_codes::Recorded]) -> Option<u32> {
-    let (_, data) = recorded.iter().find(|(did, _)| *did == FRAME_SUPPLY)?;
-    let [high, low] = data[..] else { return None };
-    Some(u32::from(u16::from_be_bytes([high, low])))
-}
-
 async fn codes_of(
     gateway: Arc<Gateway>,
     who: u16,
@@ -325,12 +260,13 @@ async fn codes_of(
             match frame_of(&gateway, who, bytes, &frames).await {
                 Ok(recorded) => {
                     read.snapshot = frames.words(who, &recorded);
-                    read.supply_mv = supply_mv(&recorded);
+                    read.supply_mv = frames.supply_mv(&recorded);
                 }
                 Err(why) => read.unread = why.to_string(),
             }
             if let Ok(counters) = read_codes::extended(&gateway, who, bytes).await {
-                let times = counters.iter().find(|c| c.0 == OCCURRENCES);
+                let times =
+                    counters.iter().find(|c| c.0 == frames.identifiers().counters.occurrences);
                 read.snapshot
                     .extend(times.map(|(_, n)| ("failed".to_owned(), format!("{n} times"))));
             }

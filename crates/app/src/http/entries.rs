@@ -219,7 +219,7 @@ pub async fn refuse(
     }
     not_longer("check", &refusal.check, LONGEST)?;
     let job = session(&shop, id).await?;
-    keep(&shop, &job, vec![Entry::Refused { check: refusal.check }], key).await
+    keep(&shop, &job, vec![Entry::Refused { check: refusal.check.into() }], key).await
 }
 
 /// Doubt about an entry.

@@ -5,6 +5,7 @@ use circuit::Probe;
 use diagnosis::Assessment;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
+use diagnosis::next::CannotDo;
 use diagnosis::verdict::{Judged, Verdict};
 use diagnosis::{Model, words};
 use serde::Serialize;
@@ -150,13 +151,14 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
         }
-        Entry::Refused { check } if check == "Amps *" => {
-            ("refused", "Cannot be done here".into(), "no clamp at hand".to_owned())
+        Entry::Refused { check } => {
+            let what = match check {
+                CannotDo::Every(tool) => format!("no {} at hand", tool.words()),
+                CannotDo::Fit(part) => format!("no new {} at hand", words::thing(model, part)),
+                CannotDo::Check(id) => id.to_string(),
+            };
+            ("refused", "Cannot be done here".into(), what)
         }
-        Entry::Refused { check } if check == "Scan *" => {
-            ("refused", "Cannot be done here".into(), "no tester at hand".to_owned())
-        }
-        Entry::Refused { check } => ("refused", "Cannot be done here".into(), check.clone()),
         Entry::Doubted { number, doubted } => {
             let what = if *doubted { "doubted" } else { "believed again" };
             ("doubted", format!("Entry {number}"), what.to_owned())

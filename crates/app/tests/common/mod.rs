@@ -18,6 +18,10 @@ pub fn addresses() -> Vec<(String, u16)> {
 }
 
 pub async fn standin(fault: Option<&str>) -> Standin {
+    standin_of(wren(), fault).await
+}
+
+pub async fn standin_of(vehicle: vehicle::Vehicle, fault: Option<&str>) -> Standin {
     let past = Past {
         module: "A3".into(),
         code: "U3006".into(),
@@ -26,7 +30,7 @@ pub async fn standin(fault: Option<&str>) -> Standin {
         volts: 8.9,
     };
     let setup = Setup {
-        vehicle: wren(),
+        vehicle,
         faults: fault.map(|id| id.parse().unwrap()).into_iter().collect(),
         seed: 5,
         vin: "0PMWR22K8NB004417".into(),

@@ -8,8 +8,8 @@ use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct HBridge {
-    forward: usize,
-    backward: usize,
+    forward: Option<usize>,
+    backward: Option<usize>,
     on_ohms: f64,
     limit: f64,
     sense_ohms: f64,
@@ -57,7 +57,7 @@ impl Device for HBridge {
             1 | 2 if most > self.limit => 3,
             _ if !seen.alive => 0,
             // Both ways at once is refused by the software.
-            _ => match (seen.asked.contains(&self.forward), seen.asked.contains(&self.backward)) {
+            _ => match (seen.wants(self.forward), seen.wants(self.backward)) {
                 (true, false) => 1,
                 (false, true) => 2,
                 _ => 0,

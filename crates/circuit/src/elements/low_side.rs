@@ -7,7 +7,7 @@ use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct LowSide {
-    output: usize,
+    output: Option<usize>,
     on_ohms: f64,
     limit: f64,
     sense_ohms: f64,
@@ -34,7 +34,7 @@ impl Device for LowSide {
         match mode {
             2 if seen.alive => 2,
             1 if seen.amps[0] > self.limit => 2,
-            _ => u8::from(seen.alive && seen.asked.contains(&self.output)),
+            _ => u8::from(seen.alive && seen.wants(self.output)),
         }
     }
     fn margin(&self, mode: u8, seen: &Seen<'_>) -> f64 {

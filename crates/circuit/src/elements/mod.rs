@@ -60,6 +60,13 @@ pub struct Seen<'a> {
     pub state: &'a OperatingState,
 }
 
+impl Seen<'_> {
+    /// Whether an output is asked for.
+    pub fn wants(&self, output: Option<usize>) -> bool {
+        output.is_some_and(|o| self.asked.contains(&o))
+    }
+}
+
 /// The behaviour of an element.
 pub trait Device: Debug + Send + Sync {
     /// Mode at the start of a solution, from rest.

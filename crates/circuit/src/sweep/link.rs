@@ -142,12 +142,13 @@ impl Sweep {
         if link.at == link.stands {
             return;
         }
+        let along = |branch| chain.branches.iter().position(|k| *k == branch);
+        let (Some(place), Some(stands)) = (along(link.at), along(link.stands)) else { return };
         let b = &circuit.branches[link.stands];
         let amps = link.law.amps(self.across(b.from, b.to));
         self.patched = Some((link.at, link.stands, link.law));
         self.now.laws[link.at] = link.own;
         self.now.laws[link.stands] = self.base.laws[link.stands];
-        let place = chain.branches.iter().position(|k| *k == link.at).unwrap_or(0);
         let forward = |n: usize| {
             let k = chain.branches[n];
             let along = circuit.branches[k].from == chain.nodes[n];
@@ -157,7 +158,6 @@ impl Sweep {
             }
         };
         // The current runs the same way through all of them.
-        let stands = chain.branches.iter().position(|k| *k == link.stands).unwrap_or(0);
         let amps = if forward(stands).1 { amps } else { -amps };
         let mut volts = self.factor.find(&circuit.plan, chain.nodes[0]);
         let mut moves = Vec::with_capacity(chain.branches.len());

@@ -18,14 +18,16 @@ pub fn order(circuit: &Circuit, faults: &[Fault]) -> Vec<u32> {
                 Law::Constriction { knee, .. } => (1, knee),
                 _ => (2, 0.0),
             };
-            (circuit.chains.of[k].unwrap_or(usize::MAX), kind, number)
+            (circuit.chains.of[k], kind, number)
         }
-        _ => (usize::MAX, 3, 0.0),
+        _ => (None, 3, 0.0),
     };
     let mut order: Vec<u32> = (0..faults.len() as u32).collect();
     order.sort_by(|a, b| {
         let (a, b) = (key(&faults[*a as usize]), key(&faults[*b as usize]));
-        a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2))
+        // Those of no chain come last.
+        let chain = a.0.is_none().cmp(&b.0.is_none()).then(a.0.cmp(&b.0));
+        chain.then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2))
     });
     order
 }

@@ -410,15 +410,15 @@ fn volts(
         _ => Among::Fault(h),
     };
     let mut stands: HashMap<(Among, [i64; 2]), usize> = HashMap::new();
-    let mut stands_for = vec![usize::MAX; model.faults.len()];
+    let mut stands_for: Vec<Option<usize>> = vec![None; model.faults.len()];
     let all = p.all().map(|s| (s, quick(s))).enumerate();
     for (h, (s, volts)) in all.filter(|(h, (_, volts))| hanging.matters(*h, *volts)) {
-        stands_for[h] = *stands.entry((chain(h, volts), ends(s))).or_insert(h);
+        stands_for[h] = Some(*stands.entry((chain(h, volts), ends(s))).or_insert(h));
     }
-    let first = |h: usize| stands_for[h] == h;
+    let first = |h: usize| stands_for[h] == Some(h);
     let metered = model.sweep_all(&p.sweep, leads.change(), Some(&[a, b]), first, f64::NAN, across);
     let value =
-        |(h, s): (usize, &Snapshot)| metered.get(stands_for[h]).copied().unwrap_or(quick(s));
+        |(h, s): (usize, &Snapshot)| stands_for[h].map_or_else(|| quick(s), |first| metered[first]);
     let mut values: Vec<f64> = p.all().enumerate().map(value).collect();
     for (share, sweep) in p.phases(c, state, (a, b)) {
         let held = model.sweep_all(sweep, None, Some(&[a, b]), |_| true, f64::NAN, across);

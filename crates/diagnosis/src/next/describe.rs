@@ -130,7 +130,7 @@ pub(super) fn describe(
         ),
     };
     Ok(Check {
-        id: c.id(),
+        id: c.id().to_string(),
         cost,
         why,
         text: kind.text,

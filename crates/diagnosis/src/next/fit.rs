@@ -2,7 +2,7 @@
 //! them too and nothing that comes and goes would be hidden by it.
 
 use super::value::Scales;
-use super::{Ask, live_of};
+use super::{Ask, CannotDo, live_of};
 use crate::costs::price::{self, TRY};
 use crate::costs::{Prices, to_go};
 use crate::coverage;
@@ -136,7 +136,7 @@ pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> 
         };
         let mend = price::mend(model, &model.items[item]);
         let money = prices.part(model, &model.items[item], mend.part);
-        let refused = ask.refused.iter().any(|r| *r == id_of(id));
+        let refused = ask.refused.contains(&CannotDo::Fit(id.to_owned()));
         let is_fitted = ask.evidence.iter().any(
             |e| matches!(&e.finding, Finding::Substituted { swapped: Some(s), .. } if s == id),
         );
@@ -176,11 +176,6 @@ pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> 
         }
     }
     best
-}
-
-/// What a refusal of a fit names.
-fn id_of(part: &str) -> String {
-    format!("Fit {part}")
 }
 
 /// Whether something else that may be wrong would spoil a new part as well: it would be driven far above

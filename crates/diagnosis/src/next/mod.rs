@@ -5,6 +5,7 @@
 
 mod beside;
 pub mod candidates;
+mod cannot;
 mod describe;
 pub mod fit;
 mod value;
@@ -19,6 +20,7 @@ use crate::prior::Priors;
 use crate::words;
 pub use beside::{Beside, beside};
 use candidates::{Candidate, Field, Here, What};
+pub use cannot::{CannotDo, CheckId, Tool};
 pub use describe::{Check, Outcome, SetupLine};
 pub use fit::Fit;
 use rayon::prelude::*;
@@ -42,8 +44,8 @@ pub struct Ask<'a> {
     pub present: Present,
     /// The state the vehicle is in.
     pub now: &'a OperatingState,
-    /// Checks that cannot be done: an id, or the beginning of one with `*`.
-    pub refused: &'a [String],
+    /// What cannot be done here.
+    pub refused: &'a [CannotDo],
     /// What work and parts cost here.
     pub prices: &'a Prices,
 }
@@ -231,7 +233,12 @@ fn likeliest(live: &[Live]) -> Vec<Live> {
 fn open(ask: &Ask<'_>, live: &[Live], in_any_state: bool) -> Vec<Candidate> {
     let field = Field::new(ask.model, ask.posterior, live, ask.here(), ask.present);
     let all = candidates::all(&field);
-    let refused = |c: &Candidate| !ask.refused.is_empty() && is_refused(ask.refused, &c.id());
+    let refused = |c: &Candidate| {
+        !ask.refused.is_empty() && {
+            let id = c.id();
+            ask.refused.iter().any(|r| r.names(c, &id))
+        }
+    };
     let open = |c: &Candidate| !refused(c) && !taken(ask.evidence, c, in_any_state);
     all.into_par_iter().filter(open).collect()
 }
@@ -525,16 +532,6 @@ pub(crate) fn divide(
     c: &Candidate,
 ) -> Option<Vec<u8>> {
     Scales::new(model, posterior, live).table(c).map(|t| t.likeliest())
-}
-
-/// A refusal names a check, or ends in `*` and names all that begin so: `Amps *` without a clamp, which
-/// could record nothing either.
-fn is_refused(refused: &[String], id: &str) -> bool {
-    let bare = id.strip_prefix("Record ").unwrap_or(id);
-    refused.iter().any(|r| match r.strip_suffix('*') {
-        Some(head) => id.starts_with(head) || bare.starts_with(head),
-        None => r == id,
-    })
 }
 
 fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {

@@ -54,7 +54,8 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let traps = verdict::traps(model, state, probe);
     let best = checks(ask, 1)?.checks.into_iter().next();
     let rate = bits / minutes;
-    let better = best.filter(|b| b.id != candidate.id() && b.information_bits / b.minutes > rate);
+    let better =
+        best.filter(|b| b.id != candidate.id().as_str() && b.information_bits / b.minutes > rate);
     let text = match (&better, bits) {
         (_, b) if b < 0.02 => {
             "All that is suspected reads the same here, as far as a meter shows: it can tell nothing."

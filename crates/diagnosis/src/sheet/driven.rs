@@ -3,6 +3,7 @@
 use super::about::{Wires, part, pin_circuit};
 use super::walk::{Harness, owner};
 use crate::model::Model;
+use std::cmp::Reverse;
 use std::collections::BTreeSet;
 
 /// Conductors of circuits that only share something, at most.
@@ -37,7 +38,7 @@ pub(super) fn wires(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
             (!met.is_empty()).then(|| (met.len() + all - load.len(), load))
         })
         .collect();
-    others.sort_by_key(|(met, load)| (usize::MAX - met, load.len()));
+    others.sort_by_key(|(met, load)| (Reverse(*met), load.len()));
     let mut drawn = 0;
     for (_, load) in others {
         let more = load.keys().filter(|w| !wires.contains_key(w)).count();

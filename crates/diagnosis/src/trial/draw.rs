@@ -36,7 +36,7 @@ pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> Option<FaultI
                 left -= rate(*item);
                 left <= 0.0
             });
-            model.variants(item.unwrap_or(0)).iter().map(|h| &model.faults[*h]).collect()
+            model.variants(item?).iter().map(|h| &model.faults[*h]).collect()
         }
         Truths::Even => {
             let mut sorts: BTreeMap<ItemKind, Vec<usize>> = BTreeMap::new();
@@ -47,7 +47,7 @@ pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> Option<FaultI
             }
             let sorts: Vec<Vec<usize>> = sorts.into_values().collect();
             let item = sorts.choose(rng).and_then(|items| items.choose(rng)).copied();
-            model.variants(item.unwrap_or(0)).iter().map(|h| &model.faults[*h]).collect()
+            model.variants(item?).iter().map(|h| &model.faults[*h]).collect()
         }
     };
     let total: f64 = of_item.iter().map(|f| f.prior).sum();

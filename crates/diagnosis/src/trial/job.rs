@@ -6,7 +6,7 @@ use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::gate::{self, Standing};
 use crate::model::{Model, ModelError};
 use crate::next::candidates::{Candidate, Here, What};
-use crate::next::{self, Ask};
+use crate::next::{self, Ask, CannotDo, CheckId};
 use crate::posterior::{Posterior, entropy};
 use crate::prior::Priors;
 use circuit::Probe;
@@ -210,7 +210,7 @@ fn open_point(
     evidence: &[Evidence],
     posterior: &Posterior,
     item: &Item,
-    done: &[String],
+    done: &[CheckId],
 ) -> Result<Option<Candidate>, ModelError> {
     let Some(module) = item.as_part() else { return Ok(None) };
     let points =
@@ -271,9 +271,9 @@ pub fn work(
     // The check whose outcome the next weighing shows: kind, promise, uncertainty before it.
     let mut pending: Option<(&'static str, f64, f64)> = None;
     let mut proving: Option<usize> = None;
-    let mut refused: Vec<String> = Vec::new();
+    let mut refused: Vec<CannotDo> = Vec::new();
     // Points of a module's gate that were looked at, each once.
-    let mut gated: Vec<String> = Vec::new();
+    let mut gated: Vec<CheckId> = Vec::new();
     loop {
         let posterior = Posterior::given(model, priors, &evidence)?;
         let uncertain = entropy(&posterior.items);
@@ -388,7 +388,7 @@ pub fn work(
             pending = Some((c.kind(), ranked.bits, uncertain));
         }
         if found.is_empty() {
-            refused.push(c.id());
+            refused.push(CannotDo::Check(c.id()));
         }
         now = (*c.state).clone();
         // Nothing stays driven between two checks.

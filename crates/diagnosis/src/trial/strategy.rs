@@ -40,7 +40,7 @@ impl Strategy {
     pub(super) fn choose(
         self,
         model: &Model,
-        steps: &[usize],
+        steps: &[Option<usize>],
         checks: &[Ranked],
         rng: &mut impl Rng,
     ) -> Option<usize> {
@@ -64,7 +64,11 @@ impl Strategy {
             Self::Engine => Some(0),
             Self::SourceToLoad => voltages()
                 .min_by(|a, b| {
-                    let step = |n: usize| steps.get(n).copied().unwrap_or(usize::MAX);
+                    // What no way leads to comes last.
+                    let step = |n: usize| {
+                        let steps = steps.get(n).copied().flatten();
+                        (steps.is_none(), steps)
+                    };
                     step(a.1).cmp(&step(b.1)).then(a.2.minutes.total_cmp(&b.2.minutes))
                 })
                 .map(|x| x.0),
@@ -77,9 +81,9 @@ impl Strategy {
 }
 
 /// Steps from the battery to every node, along conductors, contacts, fuses and terminals.
-pub(super) fn steps(model: &Model) -> Vec<usize> {
+pub(super) fn steps(model: &Model) -> Vec<Option<usize>> {
     let c = &model.circuit;
-    let mut steps = vec![usize::MAX; c.nodes];
+    let mut steps = vec![None; c.nodes];
     let Some(start) = c.supply else { return steps };
     let mut next: Vec<Vec<usize>> = vec![Vec::new(); c.nodes];
     for b in &c.branches {
@@ -89,12 +93,12 @@ pub(super) fn steps(model: &Model) -> Vec<usize> {
             next[b.to].push(b.from);
         }
     }
-    steps[start] = 0;
+    steps[start] = Some(0);
     let mut queue = VecDeque::from([start]);
     while let Some(n) = queue.pop_front() {
         for m in &next[n] {
-            if steps[*m] == usize::MAX {
-                steps[*m] = steps[n] + 1;
+            if steps[*m].is_none() {
+                steps[*m] = steps[n].map(|s| s + 1);
                 queue.push_back(*m);
             }
         }

@@ -6,8 +6,6 @@ mod udp;
 pub(crate) use tcp::serve;
 pub(crate) use udp::serve as announce;
 
-/// Logical address of the gateway as a DoIP entity.
-pub(crate) const ENTITY: u16 = 0x1001;
 /// Longest payload taken, bytes.
 const MOST: u32 = 4096;
 /// Connections it takes at once.

@@ -1,6 +1,6 @@
 //! Routing activation and diagnostic messages over TCP. Each module answers in its own time.
 
-use super::{ENTITY, MOST, NACK_LENGTH, NACK_UNKNOWN, frame, header, word};
+use super::{MOST, NACK_LENGTH, NACK_UNKNOWN, frame, header, word};
 use crate::manners::Manner;
 use crate::{Shared, services};
 use std::collections::HashMap;
@@ -75,6 +75,7 @@ async fn listen(
     number: u64,
 ) -> std::io::Result<()> {
     let gone = |_| std::io::ErrorKind::BrokenPipe;
+    let entity = world.lock().entity();
     let mut tester = None;
     let mut modules: HashMap<u16, mpsc::Sender<Vec<u8>>> = HashMap::new();
     // Answers end with the connection.
@@ -98,11 +99,11 @@ async fn listen(
                 let free = activate(world, number, source, &send).await;
                 let code = if free { ACTIVATED } else { ALREADY_ACTIVE };
                 tester = free.then_some(source);
-                let [e, f] = ENTITY.to_be_bytes();
+                let [e, f] = entity.to_be_bytes();
                 let answer = frame(0x0006, &[p[0], p[1], e, f, code, 0, 0, 0, 0]);
                 send.send(answer).await.map_err(gone)?;
             }
-            0x0007 => send.send(frame(0x0008, &ENTITY.to_be_bytes())).await.map_err(gone)?,
+            0x0007 => send.send(frame(0x0008, &entity.to_be_bytes())).await.map_err(gone)?,
             0x0008 => world.lock().is_alive(number),
             0x8001 if p.len() > 4 => {
                 if tester != Some(word(&p)) {
@@ -158,12 +159,12 @@ async fn module(
         let (target, request) = (word(&p[2..]), &p[4..]);
         let back = [p[2], p[3], p[0], p[1]];
         let about = |kind: u16, data: &[u8]| frame(kind, &[&back[..], data].concat());
-        let (latency, manner) = {
+        let (latency, manner, entity) = {
             let w = world.lock();
             let module = w.module_at(target).map(|k| w.circuit.vehicle.parts[k].id.clone());
-            (w.manners.latency, module.and_then(|m| w.manners.of(&m)))
+            (w.manners.latency, module.and_then(|m| w.manners.of(&m)), w.entity())
         };
-        let out = match services::reach(&world, target, ENTITY) {
+        let out = match services::reach(&world, target, entity) {
             services::Reach::Dead => continue,
             services::Reach::Unknown => vec![about(0x8003, &[0x03])],
             services::Reach::Silent => {

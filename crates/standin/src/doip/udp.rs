@@ -1,6 +1,6 @@
 //! Vehicle identification, entity status and power mode over UDP.
 
-use super::{CONNECTIONS, ENTITY, MOST, NACK_UNKNOWN, frame, header};
+use super::{CONNECTIONS, MOST, NACK_UNKNOWN, frame, header};
 use crate::Shared;
 use tokio::net::UdpSocket;
 
@@ -26,16 +26,16 @@ fn answer(datagram: &[u8], world: &Shared) -> Option<Vec<u8>> {
         Err(code) => return Some(frame(0x0000, &[code])),
     };
     let payload = payload.get(..length as usize)?;
-    let vin = {
+    let (vin, entity) = {
         let w = world.lock();
         let mut vin = [b'0'; 17];
         for (to, from) in vin.iter_mut().zip(w.vin.bytes()) {
             *to = from;
         }
-        vin
+        (vin, w.entity())
     };
     let announcement = || {
-        let address = ENTITY.to_be_bytes();
+        let address = entity.to_be_bytes();
         frame(0x0004, &[&vin[..], &address, &ENTITY_ID, &ENTITY_ID, &[0x00, 0x00]].concat())
     };
     match kind {

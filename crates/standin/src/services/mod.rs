@@ -12,13 +12,6 @@ mod write_data;
 use crate::Shared;
 use crate::world::World;
 
-/// Identifier of a module's own supply voltage.
-pub(crate) const SUPPLY_DID: u16 = 0x2001;
-/// Snapshot identifiers: time (4 bytes, s), odometer (3 bytes, km) and supply (2 bytes, mV).
-pub(crate) const SNAPSHOT_TIME: u16 = 0xDD00;
-pub(crate) const SNAPSHOT_ODOMETER: u16 = 0xDD01;
-pub(crate) const SNAPSHOT_SUPPLY: u16 = 0xDD02;
-
 /// A negative response code.
 pub(crate) type Refusal = u8;
 /// Vehicle identification number (ISO 14229-1 C.1).
@@ -80,17 +73,6 @@ pub(crate) fn answer(world: &Shared, part: usize, request: &[u8], tester: u64) -
         Ok(_) if has_sub_function && request[1] & 0x80 != 0 => Vec::new(),
         Ok(data) => [&[request[0].wrapping_add(0x40)][..], &data].concat(),
         Err(code) => vec![0x7F, request[0], code],
-    }
-}
-
-/// A signal's value as modules report it: volts as signed millivolts, states as one byte.
-pub(crate) fn encoded(value: f64, unit: &str) -> Vec<u8> {
-    match unit {
-        "V" => {
-            let mv = (value * 1000.0).round().clamp(-32_768.0, 32_767.0) as i16;
-            mv.to_be_bytes().to_vec()
-        }
-        _ => vec![u8::from(value > 0.5)],
     }
 }
 

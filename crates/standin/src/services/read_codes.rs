@@ -1,19 +1,11 @@
 //! Service 19: 02 by status mask, 04 snapshot, 06 extended data, 0A supported.
 
-use super::{
-    LENGTH, OUT_OF_RANGE, Refusal, SNAPSHOT_ODOMETER, SNAPSHOT_SUPPLY, SNAPSHOT_TIME, SUB_FUNCTION,
-    monitors,
-};
+use super::{LENGTH, OUT_OF_RANGE, Refusal, SUB_FUNCTION, monitors};
 use crate::codes;
 use crate::world::World;
 
 /// Status bits this vehicle supports.
 const AVAILABLE: u8 = 0xFF;
-/// Extended data records: how often it failed, operation cycles since it last did, cycles since it
-/// first did.
-const OCCURRENCES: u8 = 0x01;
-const CYCLES_SINCE_LAST: u8 = 0x02;
-const CYCLES_SINCE_FIRST: u8 = 0x03;
 
 pub(super) fn answer(w: &World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let code = |k: usize| {
@@ -43,12 +35,16 @@ pub(super) fn answer(w: &World, part: usize, request: &[u8]) -> Result<Vec<u8>, 
             let mut out = vec![0x04, *a, *b, *c, w.memory[k].status];
             if let Some(s) = &w.memory[k].snapshot {
                 out.extend([0x01, 3 + s.values.len() as u8]);
-                out.extend(SNAPSHOT_TIME.to_be_bytes());
-                out.extend(s.seconds.to_be_bytes());
-                out.extend(SNAPSHOT_ODOMETER.to_be_bytes());
-                out.extend(&s.odometer_km.to_be_bytes()[1..]);
-                out.extend(SNAPSHOT_SUPPLY.to_be_bytes());
-                out.extend(((s.volts * 1000.0) as u16).to_be_bytes());
+                let frame = w.circuit.vehicle.identifiers.freeze_frame;
+                let always = [
+                    (frame.time, f64::from(s.seconds)),
+                    (frame.odometer, f64::from(s.odometer_km)),
+                    (frame.supply, s.volts),
+                ];
+                for (datum, value) in always {
+                    out.extend(datum.did.to_be_bytes());
+                    out.extend(datum.coding.encode(value));
+                }
                 for (did, value) in &s.values {
                     out.extend(did.to_be_bytes());
                     out.extend(value);
@@ -62,10 +58,11 @@ pub(super) fn answer(w: &World, part: usize, request: &[u8]) -> Result<Vec<u8>, 
                 .find(|k| code(*k) == [*a, *b, *c])
                 .ok_or(OUT_OF_RANGE)?;
             let memory = &w.memory[k];
+            let counters = w.circuit.vehicle.identifiers.counters;
             let records = [
-                (OCCURRENCES, memory.occurrences),
-                (CYCLES_SINCE_LAST, memory.cycles_since_last),
-                (CYCLES_SINCE_FIRST, memory.cycles_since_first),
+                (counters.occurrences, memory.occurrences),
+                (counters.cycles_since_last, memory.cycles_since_last),
+                (counters.cycles_since_first, memory.cycles_since_first),
             ];
             let mut out = vec![0x06, *a, *b, *c, memory.status];
             for (number, value) in records {

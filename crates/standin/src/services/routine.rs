@@ -4,13 +4,10 @@ use super::{LENGTH, OUT_OF_RANGE, Refusal, SEQUENCE, SUB_FUNCTION};
 use crate::codes;
 use crate::world::World;
 
-/// Identifier of the self-test.
-const SELF_TEST: u16 = 0x0200;
-
 /// Start runs it, results tells the codes that failed in it, three bytes each.
 pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, control, high, low] = request else { return Err(LENGTH) };
-    if u16::from_be_bytes([*high, *low]) != SELF_TEST {
+    if u16::from_be_bytes([*high, *low]) != w.circuit.vehicle.identifiers.self_test {
         return Err(OUT_OF_RANGE);
     }
     let mut out = vec![*control, *high, *low];

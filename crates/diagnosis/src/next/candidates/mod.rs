@@ -2,6 +2,7 @@
 
 use crate::evidence::Present;
 use crate::model::Model;
+use crate::next::CheckId;
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
 use std::collections::BTreeMap;
@@ -174,20 +175,9 @@ impl Candidate {
         Self { what, state: state.into(), state_id: state_id.into(), at_most: f64::INFINITY }
     }
 
-    /// Stable id.
-    pub fn id(&self) -> String {
-        let unplugged: Vec<&str> = self.state.unplugged.iter().map(String::as_str).collect();
-        let what = match &self.what {
-            What::Reading(p) => format!("{:?} {} {}", p.instrument, p.red, p.black),
-            What::Record(p) => format!("Record {:?} {} {}", p.instrument, p.red, p.black),
-            What::Effect { part } => format!("Effect {part}"),
-            What::Scan => "Scan".to_owned(),
-            What::Move { at } => format!("Move {at}"),
-            What::Look { at } => format!("Look {at}"),
-            What::Jumper { red, black, part } => format!("Jumper {red} {black} {part}"),
-            What::Swap { swapped, part } => format!("Swap {swapped} {part}"),
-        };
-        format!("{what} @ {} {}", self.state_id, unplugged.join("+")).trim_end().to_owned()
+    /// Its name.
+    pub fn id(&self) -> CheckId {
+        CheckId::of(self)
     }
 
     /// What kind of check it is, in a word.

@@ -245,7 +245,7 @@ fn prints(field: &Field<'_>, state: &OperatingState) -> Prints {
     };
     let mut change = vec![0.0; c.nodes];
     let mut moved = Vec::new();
-    let mut asked = vec![usize::MAX; reachable.drops.len()];
+    let mut asked = vec![None; reachable.drops.len()];
     for (h, weight) in weights {
         let Some(s) = p.fault(h) else { continue };
         s.each_moved(|n, volts| {
@@ -254,7 +254,7 @@ fn prints(field: &Field<'_>, state: &OperatingState) -> Prints {
             moved.push(n);
         });
         for d in moved.iter().flat_map(|n| &reachable.drops_at[*n]) {
-            if std::mem::replace(&mut asked[*d], h) != h {
+            if asked[*d].replace(h) != Some(h) {
                 let [a, b] = reachable.drops[*d].2;
                 prints.drops[*d].add(h, change[a] - change[b], ALIKE_VOLTS, weight);
             }
