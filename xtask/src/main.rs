@@ -25,9 +25,10 @@ enum Task {
     /// Set up, then check and test everything.
     Test,
     /// Measure the speed of the solver: every hypothesis in twelve states, against ngspice, and how
-    /// it grows with the vehicle; how long a finding takes to the next check; and the program in use.
+    /// it grows with the vehicle; how long a finding takes to the next check; decoding of captures; and the
+    /// program in use.
     Bench {
-        /// Only one part: wren, kinds, ngspice, growth, evidence or use.
+        /// Only one part: wren, kinds, ngspice, growth, evidence, bus or use.
         part: Option<String>,
     },
     /// Write the generated files anew: OpenAPI, JSON Schema, TypeScript types.
@@ -103,11 +104,15 @@ fn bench(part: Option<&str>) -> Outcome {
         run(".", "cargo", &arguments)
     };
     let (evidence, used) = (part == Some("evidence"), part == Some("use"));
-    if !evidence && !used {
+    let bus = part == Some("bus");
+    if !evidence && !used && !bus {
         run_one("circuit", "whole_vehicle", part)?;
     }
     if part.is_none() || evidence {
         run_one("diagnosis", "evidence", None)?;
+    }
+    if part.is_none() || bus {
+        run_one("bus", "decoding", None)?;
     }
     if part.is_none() || used {
         setup::front_end()?;

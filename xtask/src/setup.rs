@@ -4,8 +4,12 @@ use crate::{Outcome, root, run};
 use std::process::Command;
 
 /// Debian packages the tests need, by a program each brings.
-const PACKAGES: [(&str, &str); 3] =
-    [("chromium", "chromium"), ("chromedriver", "chromium-driver"), ("ngspice", "ngspice")];
+const PACKAGES: [(&str, &str); 4] = [
+    ("chromium", "chromium"),
+    ("chromedriver", "chromium-driver"),
+    ("ngspice", "ngspice"),
+    ("tshark", "tshark"),
+];
 
 fn missing(program: &str) -> bool {
     let found = Command::new("sh").args(["-c", &format!("command -v {program}")]).output();

@@ -177,3 +177,86 @@ fn every_piece_of_wrong_evidence_is_named_with_its_path() {
     }
     assert!(words.lines().all(|l| l.contains("evidence.json")), "{words}");
 }
+
+/// A capture of a bus on which one sender drives half and one is heard by nobody.
+fn weak_bus() -> bus::Trace {
+    use bus::can::wave::{Rates, Sent, Shape, draw};
+    let rates = Rates::classic(250e3);
+    let mut at = 80e-6;
+    let mut sent = Vec::new();
+    for n in 0..9u16 {
+        let id = [0x100, 0x200, 0x300][usize::from(n % 3)];
+        let frame = bus::Frame::classic(bus::Id::Standard(id), &[n as u8, 0xA5]);
+        let dominant = if id == 0x200 { [3.0, 2.0] } else { [3.5, 1.5] };
+        let bits = bus::can::bits::bits(&frame, id != 0x300);
+        let one = Sent { bits, at, shape: Shape { dominant, ..Shape::default() }, clock: 0.0 };
+        at = one.end(&rates) + 100e-6;
+        sent.push(one);
+    }
+    draw(&sent, &rates, &Shape::default(), 200e-9, at)
+}
+
+#[test]
+fn a_capture_is_decoded_with_what_is_wrong_in_it() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = |name: &str| dir.path().join(name).to_str().unwrap().to_owned();
+    let volts = path("volts.csv");
+    std::fs::write(&volts, bus::format::csv::write(&weak_bus())).unwrap();
+    let v = answer(&["decode", &volts, "--bus", "can", "--json"]);
+    assert_eq!((&v["bus"], &v["bit_rate"]), (&json!("can"), &json!(250_000.0)));
+    let frames = v["frames"].as_array().unwrap();
+    assert_eq!(frames.len(), 9);
+    assert_eq!((&frames[4]["id"], &frames[4]["data"]), (&json!("200"), &json!("04A5")));
+    assert_eq!((&frames[4]["ok"], &frames[4]["extended"]), (&json!(true), &json!(false)));
+    assert_eq!(frames[2]["error"], "acknowledged by nobody");
+    let kinds: Vec<&Value> = v["findings"].as_array().unwrap().iter().map(|f| &f["kind"]).collect();
+    assert_eq!(kinds, [&json!("amplitude"), &json!("acknowledge")]);
+    assert!(v["findings"][0]["text"].as_str().unwrap().contains("200"));
+    // A log of frames, and in words.
+    let log = path("log.txt");
+    std::fs::write(&log, "(1.000000) can0 123#0102\n(1.100000) can0 18DAF110#03\n").unwrap();
+    let v = answer(&["decode", &log, "--bus", "can", "--json"]);
+    assert_eq!(
+        (&v["frames"][1]["id"], &v["frames"][1]["extended"]),
+        (&json!("18DAF110"), &json!(true))
+    );
+    let said = String::from_utf8(chalkeus(&["decode", &log, "--bus", "can"]).stdout).unwrap();
+    assert!(said.contains("18DAF110  03") && said.contains("2 frames"), "{said}");
+    // A LIN line, one slave of which is silent.
+    let slot = |id, answer| bus::lin::wave::Slot { id, answer };
+    let answered = Some((vec![1, 2], bus::lin::frame::Sum::Enhanced));
+    let slots = [slot(0x10, answered), slot(0x11, None)];
+    let line = bus::lin::wave::draw(&slots, 19_200.0, 10e-3, &Default::default(), 4e-6);
+    let lin = path("lin.csv");
+    std::fs::write(&lin, bus::format::csv::write(&line)).unwrap();
+    let v = answer(&["decode", &lin, "--bus", "lin", "--json"]);
+    assert!((v["bit_rate"].as_f64().unwrap() - 19_200.0).abs() < 100.0);
+    assert_eq!(
+        (&v["frames"][0]["data"], &v["frames"][1]["error"]),
+        (&json!("0102"), &json!("nobody answers"))
+    );
+    assert_eq!(v["findings"][0]["kind"], "no_answer");
+}
+
+#[test]
+fn a_capture_that_cannot_be_read_is_refused_with_its_place() {
+    let dir = tempfile::tempdir().unwrap();
+    let refused = |name: &str, text: &str, more: &[&str]| {
+        let path = dir.path().join(name);
+        std::fs::write(&path, text).unwrap();
+        let path = path.to_str().unwrap();
+        let (code, said) = refusal(&[&["decode", path, "--bus", "can"][..], more].concat());
+        assert_eq!(code, 1, "{said}");
+        assert!(said.contains(name), "{said}");
+        said
+    };
+    assert!(refused("broken.csv", "Time (s),H\n0,2.5\n1e-6,what\n", &[]).contains("line 3"));
+    assert!(refused("bare.csv", "2.5\n2.5\n", &[]).contains("no time column"));
+    assert!(
+        refused("flat.csv", &"2.5\n".repeat(100), &["--sample-rate", "1e6"]).contains("silent")
+    );
+    assert!(refused("log.txt", "(1.0) can0 12#00\n", &[]).contains("line 1"));
+    assert!(refused("bad.pcapng", "\n\r\r\nrubbish", &[]).contains("no pcapng"));
+    let (code, said) = refusal(&["decode", "nowhere.csv", "--bus", "can"]);
+    assert!(code == 1 && said.contains("nowhere.csv"), "{said}");
+}

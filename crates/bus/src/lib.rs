@@ -7,6 +7,7 @@
 
 pub mod can;
 pub mod edges;
+pub mod findings;
 pub mod format;
 pub mod levels;
 pub mod lin;

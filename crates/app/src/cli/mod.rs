@@ -1,6 +1,7 @@
 //! The command line. Exit codes: 0 done, 1 the input is at fault, 2 wrong call.
 
 mod core;
+mod decode;
 mod trial;
 mod web;
 
@@ -69,6 +70,8 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Frames, errors, levels and findings of a capture: voltages as CSV, a candump log or pcapng.
+    Decode(decode::Decode),
     /// Ranked suspects with reasons, and the next checks.
     Suspects {
         /// Vehicle file.
@@ -100,6 +103,7 @@ pub fn run() -> ExitCode {
         Command::Rates { json } => core::rates(json),
         Command::Faults { vehicle, json } => core::faults(&vehicle, json),
         Command::Suspects { vehicle, evidence, json } => core::suspects(&vehicle, &evidence, json),
+        Command::Decode(wanted) => decode::run(&wanted),
         Command::Trial(arguments) => trial::run(&arguments),
         Command::Schema => core::schema(),
         Command::Openapi => {

@@ -60,6 +60,18 @@ pub struct Sender {
     pub dominant: [f32; 2],
 }
 
+impl Sender {
+    /// Difference of the two lines while dominant, volts.
+    pub fn swing(&self) -> f64 {
+        f64::from(self.dominant[0] - self.dominant[1])
+    }
+
+    /// Middle of the two lines, recessive and dominant, volts.
+    pub fn middle(&self) -> [f64; 2] {
+        [self.recessive, self.dominant].map(|x| 0.5 * f64::from(x[0] + x[1]))
+    }
+}
+
 /// A trace decoded.
 #[derive(Debug, Clone)]
 pub struct Decoded {

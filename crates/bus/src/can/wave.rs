@@ -35,6 +35,22 @@ impl Rates {
     }
 }
 
+/// A line that swings after an edge.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Ringing {
+    /// Share of the step.
+    pub share: f64,
+    /// How fast, hertz.
+    pub hertz: f64,
+    /// Time constant with which it dies away, seconds.
+    pub decay_s: f64,
+}
+
+impl Ringing {
+    /// None at all.
+    pub const NONE: Self = Self { share: 0.0, hertz: 1e6, decay_s: 1e-6 };
+}
+
 /// What the lines rest and swing at, and how fast.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Shape {
@@ -44,8 +60,8 @@ pub struct Shape {
     pub dominant: [f64; 2],
     /// Time constant of an edge to dominant, and back, seconds.
     pub edges: [f64; 2],
-    /// Ringing after an edge: share of the swing, hertz, time constant in seconds.
-    pub ringing: (f64, f64, f64),
+    /// Ringing after an edge.
+    pub ringing: Ringing,
     /// In the acknowledge slot several drive: so much more of the swing.
     pub acknowledge: f64,
 }
@@ -57,7 +73,7 @@ impl Default for Shape {
             recessive: [2.5, 2.5],
             dominant: [3.5, 1.5],
             edges: [25e-9, 35e-9],
-            ringing: (0.0, 1e6, 1e-6),
+            ringing: Ringing::NONE,
             acknowledge: 0.15,
         }
     }
@@ -73,16 +89,24 @@ struct Line {
 }
 
 impl Line {
-    fn volts(&self, t: f64, ringing: (f64, f64, f64)) -> f64 {
+    fn volts(&self, t: f64, ringing: Ringing) -> f64 {
         let since = t - self.at;
         let settled = self.to + (self.from - self.to) * (-since / self.constant).exp();
-        let (share, hertz, decay) = ringing;
+        let Ringing { share, hertz, decay_s } = ringing;
         if share == 0.0 {
             return settled;
         }
-        let swing = (std::f64::consts::TAU * hertz * since).sin() * (-since / decay).exp();
+        let swing = (std::f64::consts::TAU * hertz * since).sin() * (-since / decay_s).exp();
         settled + share * (self.to - self.from) * swing
     }
+}
+
+/// The lines go to other levels.
+struct Turn {
+    at: f64,
+    to: [f64; 2],
+    constant: f64,
+    ringing: Ringing,
 }
 
 /// One sender's bits from a time on.
@@ -122,19 +146,17 @@ impl Sent {
 /// Draws what is sent, one after the other, sampled every `step_s` seconds up to `seconds`.
 pub fn draw(sent: &[Sent], rates: &Rates, resting: &Shape, step_s: f64, seconds: f64) -> Trace {
     let samples = (seconds / step_s).ceil() as usize;
-    let mut lines = [resting.recessive, resting.recessive];
-    lines.swap(0, 1);
     let line = |v: f64| Line { from: v, to: v, at: f64::NEG_INFINITY, constant: resting.edges[1] };
     let mut now = [line(resting.recessive[0]), line(resting.recessive[1])];
     let mut volts = [Vec::with_capacity(samples), Vec::with_capacity(samples)];
-    let mut edges: Vec<(f64, [f64; 2], f64, (f64, f64, f64))> = Vec::new();
+    let mut edges: Vec<Turn> = Vec::new();
     for one in sent {
         let (starts, end) = one.starts(rates);
         let mut was: Option<[f64; 2]> = None;
         let mut goes = |t: f64, to: [f64; 2], dominant: bool| {
             if was != Some(to) {
                 let constant = one.shape.edges[usize::from(!dominant)];
-                edges.push((t, to, constant, one.shape.ringing));
+                edges.push(Turn { at: t, to, constant, ringing: one.shape.ringing });
                 was = Some(to);
             }
         };
@@ -158,12 +180,13 @@ pub fn draw(sent: &[Sent], rates: &Rates, resting: &Shape, step_s: f64, seconds:
     let mut ringing = resting.ringing;
     for k in 0..samples {
         let t = k as f64 * step_s;
-        while let Some((at, to, constant, rings)) = next.next_if(|e| e.0 <= t) {
+        while let Some(turn) = next.next_if(|e| e.at <= t) {
+            let Turn { at, to, constant, .. } = turn;
             for (line, to) in now.iter_mut().zip(to) {
                 let from = if line.at.is_finite() { line.volts(at, ringing) } else { line.from };
                 *line = Line { from, to, at, constant };
             }
-            ringing = rings;
+            ringing = turn.ringing;
         }
         for (line, volts) in now.iter().zip(&mut volts) {
             let v = if line.at.is_finite() { line.volts(t, ringing) } else { line.from };

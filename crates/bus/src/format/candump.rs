@@ -1,19 +1,27 @@
 //! The log format of the can-utils (`candump -l`): `(seconds) interface id#data`, a line a frame.
 
 use super::{FormatError, Logged};
-use crate::can::frame::{Fd, Frame, Id, length};
+use crate::can::frame::{Fd, Frame, Id, code, length};
 use std::fmt::Write;
 
 /// Longest line that can be one: an FD frame of 64 bytes with everything around it.
 const LONGEST: usize = 256;
 
-fn hex(byte: u8) -> Option<u8> {
-    match byte {
-        b'0'..=b'9' => Some(byte - b'0'),
-        b'a'..=b'f' => Some(byte - b'a' + 10),
-        b'A'..=b'F' => Some(byte - b'A' + 10),
-        _ => None,
+/// Values of the hexadecimal digits, by their letters; above 15: none.
+const HEX: [u8; 256] = {
+    let mut table = [0xFF; 256];
+    let mut k = 0u8;
+    while k < 16 {
+        table[b"0123456789abcdef"[k as usize] as usize] = k;
+        table[b"0123456789ABCDEF"[k as usize] as usize] = k;
+        k += 1;
     }
+    table
+};
+
+fn hex(byte: u8) -> Option<u8> {
+    let value = HEX[usize::from(byte)];
+    (value < 16).then_some(value)
 }
 
 /// Digits of a number in any case; none for none, or another letter.
@@ -24,26 +32,77 @@ fn number(text: &[u8]) -> Option<u32> {
     text.iter().try_fold(0u32, |n, b| Some(n << 4 | u32::from(hex(*b)?)))
 }
 
+/// Powers of ten that fractions of seconds are divided by.
+const TENS: [f64; 16] =
+    [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15];
+
 fn time(text: &[u8]) -> Option<f64> {
     let text = text.strip_prefix(b"(")?.strip_suffix(b")")?;
-    let dot = text.iter().position(|b| *b == b'.')?;
+    let dot = memchr::memchr(b'.', text)?;
     let whole = |t: &[u8]| {
-        let digits = !t.is_empty() && t.len() < 16 && t.iter().all(u8::is_ascii_digit);
+        let short = !t.is_empty() && t.len() < TENS.len();
+        let digits = short && t.iter().all(u8::is_ascii_digit);
         digits.then(|| t.iter().fold(0u64, |n, b| 10 * n + u64::from(b - b'0')))
     };
     let (seconds, part) = (whole(&text[..dot])?, &text[dot + 1..]);
-    Some(seconds as f64 + whole(part)? as f64 / 10f64.powi(part.len() as i32))
+    Some(seconds as f64 + whole(part)? as f64 / TENS[part.len()])
 }
 
-fn bytes(text: &[u8]) -> Option<Vec<u8>> {
-    // Points between bytes are allowed.
-    let mut out = Vec::with_capacity(text.len() / 2);
+/// Data of one frame, without memory of its own.
+#[derive(Debug, Clone, Copy)]
+pub struct Bytes {
+    bytes: [u8; 64],
+    len: u8,
+}
+
+impl std::ops::Deref for Bytes {
+    type Target = [u8];
+    fn deref(&self) -> &[u8] {
+        &self.bytes[..usize::from(self.len)]
+    }
+}
+
+/// A line as it stands in the log.
+#[derive(Debug, Clone, Copy)]
+pub struct Line<'a> {
+    /// Time, seconds.
+    pub at_s: f64,
+    /// Interface.
+    pub bus: &'a [u8],
+    /// Identifier.
+    pub id: Id,
+    /// It asks for data.
+    pub remote: bool,
+    /// FD, with its own bits.
+    pub fd: Option<Fd>,
+    /// Length code.
+    pub dlc: u8,
+    /// Data.
+    pub data: Bytes,
+}
+
+impl Line<'_> {
+    fn logged(&self) -> Logged {
+        let Line { id, remote, fd, dlc, .. } = *self;
+        let frame = Frame { id, remote, fd, dlc, data: self.data.to_vec() };
+        Logged { at_s: self.at_s, bus: String::from_utf8_lossy(self.bus).into_owned(), frame }
+    }
+}
+
+/// Reads the data; whether they were pairs of digits.
+fn bytes(text: &[u8], out: &mut Bytes) -> bool {
     let mut rest = text;
     while let [high, low, tail @ ..] = rest {
-        out.push(hex(*high)? << 4 | hex(*low)?);
-        rest = tail.strip_prefix(b".").unwrap_or(tail);
+        let (high, low) = (HEX[usize::from(*high)], HEX[usize::from(*low)]);
+        let Some(to) = out.bytes.get_mut(usize::from(out.len)).filter(|_| high | low < 16) else {
+            return false;
+        };
+        *to = high << 4 | low;
+        out.len += 1;
+        // Points between bytes are allowed.
+        rest = if let [b'.', tail @ ..] = tail { tail } else { tail };
     }
-    rest.is_empty().then_some(out)
+    rest.is_empty()
 }
 
 fn id(text: &[u8]) -> Option<Id> {
@@ -55,77 +114,102 @@ fn id(text: &[u8]) -> Option<Id> {
     }
 }
 
-fn frame(text: &[u8]) -> Result<Frame, &'static str> {
-    let hash = text.iter().position(|b| *b == b'#').ok_or("there is no # between id and data")?;
+const NO_DATA: &str = "the data are not pairs of hexadecimal digits";
+
+/// Fills in what stands after the interface.
+fn frame<'a>(text: &[u8], at_s: f64, bus: &'a [u8]) -> Result<Line<'a>, &'static str> {
+    let hash = memchr::memchr(b'#', text).ok_or("there is no # between id and data")?;
     let id = id(&text[..hash]).ok_or("the id is not three or eight hexadecimal digits")?;
-    let data = &text[hash + 1..];
-    if let Some(data) = data.strip_prefix(b"#") {
-        let (flags, data) = data.split_first().ok_or("the flags of the FD frame are missing")?;
-        let flags = hex(*flags).ok_or("the flags of the FD frame are not a hexadecimal digit")?;
-        let data = bytes(data).ok_or("the data are not pairs of hexadecimal digits")?;
-        let fd = Fd { switched: flags & 1 != 0, passive: flags & 2 != 0 };
-        let frame = Frame::flexible(id, fd, &data);
-        return match frame.data.len() == data.len() {
-            true => Ok(frame),
-            false => Err("an FD frame has no such length"),
-        };
-    }
-    if let Some(length) = data.strip_prefix(b"R") {
-        let dlc = match length {
-            [] => 0,
-            [digit] => {
-                hex(*digit).filter(|n| *n <= 8).ok_or("a remote frame asks for 0 to 8 bytes")?
+    let none = Bytes { bytes: [0; 64], len: 0 };
+    let mut line = Line { at_s, bus, id, remote: false, fd: None, dlc: 0, data: none };
+    match &text[hash + 1..] {
+        [b'#', flags, data @ ..] => {
+            let flags =
+                hex(*flags).ok_or("the flags of the FD frame are not a hexadecimal digit")?;
+            if !bytes(data, &mut line.data) {
+                return Err(NO_DATA);
             }
-            _ => return Err("after R stands one digit"),
-        };
-        return Ok(Frame { id, remote: true, fd: None, dlc, data: Vec::new() });
+            line.fd = Some(Fd { switched: flags & 1 != 0, passive: flags & 2 != 0 });
+            let dlc = code(line.data.len()).filter(|c| length(*c, true) == line.data.len());
+            line.dlc = dlc.ok_or("an FD frame has no such length")?;
+        }
+        [b'#'] => return Err("the flags of the FD frame are missing"),
+        [b'R', asked @ ..] => {
+            line.remote = true;
+            line.dlc = match asked {
+                [] => 0,
+                [digit] => {
+                    hex(*digit).filter(|n| *n <= 8).ok_or("a remote frame asks for 0 to 8 bytes")?
+                }
+                _ => return Err("after R stands one digit"),
+            };
+        }
+        data => {
+            // A length code above eight stands after the data: `123#1122334455667788_B`.
+            let (data, over) = match data {
+                [data @ .., b'_', digit] => (data, hex(*digit).filter(|n| *n > 8)),
+                _ => (data, None),
+            };
+            if !bytes(data, &mut line.data) {
+                return Err(NO_DATA);
+            }
+            if line.data.len() > length(8, false) {
+                return Err("a classic frame has up to 8 bytes");
+            }
+            line.dlc = over.filter(|_| line.data.len() == 8).unwrap_or(line.data.len);
+        }
     }
-    // A length code above eight stands after the data: `123#1122334455667788_B`.
-    let (data, code) = match data.iter().position(|b| *b == b'_') {
-        Some(at) => match &data[at + 1..] {
-            [digit] => (&data[..at], hex(*digit).filter(|n| *n > 8)),
-            _ => (data, None),
-        },
-        None => (data, None),
-    };
-    let data = bytes(data).ok_or("the data are not pairs of hexadecimal digits")?;
-    if data.len() > length(8, false) {
-        return Err("a classic frame has up to 8 bytes");
-    }
-    let mut frame = Frame::classic(id, &data);
-    if let Some(code) = code.filter(|_| data.len() == 8) {
-        frame.dlc = code;
-    }
-    Ok(frame)
+    Ok(line)
+}
+
+/// The next word of a line, and what follows it.
+fn word(text: &[u8]) -> (&[u8], &[u8]) {
+    let text = text.trim_ascii_start();
+    let end = text.iter().position(u8::is_ascii_whitespace).unwrap_or(text.len());
+    text.split_at(end)
 }
 
 /// Reads one line; nothing of an empty one.
-fn line(text: &[u8]) -> Result<Option<Logged>, &'static str> {
+fn line(text: &[u8]) -> Result<Option<Line<'_>>, &'static str> {
     if text.len() > LONGEST {
         return Err("the line is too long for a frame");
     }
-    let mut words = text.split(|b| b.is_ascii_whitespace()).filter(|w| !w.is_empty());
-    let Some(first) = words.next() else { return Ok(None) };
+    let (first, rest) = word(text);
+    if first.is_empty() {
+        return Ok(None);
+    }
     let at_s = time(first).ok_or("it does not begin with a time, as (1.000000)")?;
-    let bus = words.next().ok_or("the interface is missing")?;
-    let frame = frame(words.next().ok_or("the frame is missing")?)?;
-    Ok(Some(Logged { at_s, bus: String::from_utf8_lossy(bus).into_owned(), frame }))
+    let (bus, rest) = word(rest);
+    if bus.is_empty() {
+        return Err("the interface is missing");
+    }
+    let (text, _) = word(rest);
+    if text.is_empty() {
+        return Err("the frame is missing");
+    }
+    frame(text, at_s, bus).map(Some)
 }
 
 /// Hands on every frame of a log, in its order.
 ///
 /// # Errors
 /// [`FormatError::Line`] at the first line that is none.
-pub fn each(text: &[u8], mut tell: impl FnMut(Logged)) -> Result<usize, FormatError> {
+pub fn each<'a>(text: &'a [u8], mut tell: impl FnMut(&Line<'a>)) -> Result<usize, FormatError> {
     let mut frames = 0;
-    for (k, text) in text.split(|b| *b == b'\n').enumerate() {
+    let mut rest = text;
+    let mut number = 0;
+    while !rest.is_empty() {
+        let end = memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+        let (text, tail) = rest.split_at(end);
+        rest = tail.get(1..).unwrap_or_default();
+        number += 1;
         match line(text) {
-            Ok(Some(logged)) => {
+            Ok(Some(line)) => {
                 frames += 1;
-                tell(logged);
+                tell(&line);
             }
             Ok(None) => {}
-            Err(what) => return Err(FormatError::Line { line: k + 1, what: what.to_owned() }),
+            Err(what) => return Err(FormatError::Line { line: number, what: what.to_owned() }),
         }
     }
     Ok(frames)
@@ -137,7 +221,7 @@ pub fn each(text: &[u8], mut tell: impl FnMut(Logged)) -> Result<usize, FormatEr
 /// As [`each`].
 pub fn read(text: &[u8]) -> Result<Vec<Logged>, FormatError> {
     let mut all = Vec::new();
-    each(text, |logged| all.push(logged))?;
+    each(text, |line| all.push(line.logged()))?;
     Ok(all)
 }
 

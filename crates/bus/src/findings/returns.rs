@@ -1,0 +1,43 @@
+//! Back to rest the line is pulled by the terminators alone: without them, or against much capacitance, it
+//! takes too long.
+
+use super::{Finding, Kind, Seen, median};
+
+/// From nine tenths to a tenth of the swing in more than this share of a bit is too slow: the sample point and
+/// the way there and back need the rest.
+const SHARE: f64 = 0.2;
+/// Edges that are looked at.
+const EDGES: usize = 400;
+
+pub(super) fn find(seen: &Seen<'_>) -> Option<Finding> {
+    let bit = seen.bit();
+    let (rest, swing) = (seen.decoded.levels.rest, seen.decoded.levels.swing());
+    let len = seen.trace.len();
+    let edges = &seen.decoded.edges;
+    let falls: Vec<(f64, f64)> = edges
+        .windows(3)
+        .filter(|w| !w[1].active && w[1].at - w[0].at > 0.8 * bit && w[2].at - w[1].at > 0.8 * bit)
+        .take(EDGES)
+        .filter_map(|w| {
+            let at = w[1].at as usize;
+            let far = (2.0 * bit) as usize;
+            let from = (at.saturating_sub(far)..=at.min(len - 1)).rev();
+            let high = from.clone().find(|k| seen.line(*k) > rest + 0.9 * swing)?;
+            let low = (at..len.min(at + far)).find(|k| seen.line(*k) < rest + 0.1 * swing);
+            // Not back before the next bit: at least so long.
+            let low = low.unwrap_or(at + far);
+            Some(((low - high) as f64 / bit, w[1].at))
+        })
+        .collect();
+    let typical = median(falls.iter().map(|f| f.0).collect())?;
+    if typical <= SHARE {
+        return None;
+    }
+    let at_s = seen.trace.time(falls.first()?.1);
+    let seconds = typical / seen.decoded.rates.nominal;
+    let text = format!(
+        "the line takes {:.0} ns, {typical:.2} of a bit, from dominant back to rest: a terminator is missing, or something loads the bus with capacitance",
+        seconds * 1e9
+    );
+    Some(Finding { kind: Kind::Returns, text, at_s, measured: typical, limit: SHARE, unit: "bit" })
+}
