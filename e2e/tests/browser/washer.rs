@@ -129,7 +129,7 @@ pub async fn without_any_link_the_job_is_done_by_typing(house: &House) {
     let (_app, url) = program(&["serve", "--port", "0", "--data", &directory]);
     let b = &house.browser;
     b.go(&url).await;
-    b.press("on a wren").await;
+    b.press("on a Pellmark Wren").await;
     b.fill("textarea", "Rear washer weak").await;
     b.find("what does not work", "washer rear").await;
     b.select("how it shows", "weak").await;

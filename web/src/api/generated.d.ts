@@ -1920,6 +1920,15 @@ export interface components {
              */
             probability: number;
         };
+        /** @description A vehicle file that jobs can be opened on. */
+        Offered: {
+            /** @description Its id. */
+            id: string;
+            /** @description Make and model; the id where the file cannot be read. */
+            name: string;
+            /** @description Why it cannot be read; empty when it can. */
+            trouble: string;
+        };
         /** @description The number of a new job. */
         Opened: {
             /** Format: int64 */
@@ -4550,7 +4559,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string[];
+                    "application/json": components["schemas"]["Offered"][];
                 };
             };
             /** @description Refused: what happened and what to do */

@@ -10,6 +10,24 @@ import { api, type Jobs as Page, trouble } from "../api/client";
 import { Button } from "../ui/Button";
 import { toggleTheme } from "./theme";
 
+type Job = Page["jobs"][number];
+
+/** How far a job has come. */
+function standing(job: Job) {
+  if (job.signed_off) return "signed off";
+  if (job.repaired) return "repaired, to prove";
+  return job.entries > 1 ? "at work" : "complaint taken";
+}
+
+/** The day a job was opened; the hour where that is today. */
+function opened(at: string) {
+  const when = new Date(at);
+  const today = when.toDateString() === new Date().toDateString();
+  return today
+    ? when.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })
+    : when.toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
+}
+
 /** The first page: jobs, newest first, and a new one. */
 export function Jobs() {
   const [search, setSearch] = useState("");
@@ -30,6 +48,7 @@ export function Jobs() {
     queryKey: ["vehicles"],
     queryFn: async () => (await api.GET("/api/vehicles")).data ?? [],
   });
+  const name = (id: string) => vehicles.data?.find((v) => v.id === id)?.name ?? id;
   const [error, setError] = useState("");
   const navigate = useNavigate();
   const cache = useQueryClient();
@@ -65,7 +84,7 @@ export function Jobs() {
           value={search}
           onChange={(e) => setSearch(e.target.value)}
         />
-        <span className="label" role="status">
+        <span className="label whitespace-nowrap" role="status">
           {found} {search ? "found" : found === 1 ? "job" : "jobs"}
         </span>
       </div>
@@ -82,22 +101,31 @@ export function Jobs() {
             <Link
               to="/job/$id/$stage"
               params={{ id: String(job.id), stage: job.entries > 1 ? "circuit" : "intake" }}
-              className="grid min-h-16 grid-cols-[5rem_1fr_auto] items-center gap-4 px-2 py-2 hover:bg-sheet"
+              className="grid min-h-16 grid-cols-[1fr_auto] items-center gap-x-4 px-2 py-2 hover:bg-sheet sm:grid-cols-[6rem_1fr_auto]"
             >
-              <span className="num text-faint">job {job.id}</span>
-              <span>
+              <span className="num text-faint">
+                job {job.id}
+                <span className="label block">{opened(job.opened_at)}</span>
+              </span>
+              <span className="order-last col-span-2 min-w-0 sm:order-none sm:col-span-1">
                 <span className="block text-lg font-semibold">
                   {job.complaint || "No complaint taken yet"}
                 </span>
                 {job.trouble && <span className="block text-ochre">◇ {job.trouble}</span>}
                 <span className="label">
-                  {job.vehicle} · <span className="num">{job.vin}</span> · {job.reference}
+                  {[name(job.vehicle), job.reference].filter(Boolean).join(" · ")}
+                  {job.vin && (
+                    <>
+                      {" · "}
+                      <span className="num">{job.vin}</span>
+                    </>
+                  )}
                 </span>
+                {job.repaired && <span className="label block">{job.repaired}</span>}
               </span>
-              <span className="label">
-                {job.signed_off
-                  ? "signed off"
-                  : `${job.entries} ${job.entries === 1 ? "entry" : "entries"}`}
+              <span className="label text-right">
+                <span className="block font-semibold text-ink">{standing(job)}</span>
+                {job.entries === 1 ? "1 entry" : `${job.entries} entries`}
                 {job.demo ? " · demo" : ""}
               </span>
             </Link>
@@ -116,8 +144,12 @@ export function Jobs() {
       <h2 className="mt-8 mb-2 font-bold">New job</h2>
       <div className="flex gap-3">
         {vehicles.data?.map((vehicle) => (
-          <Button key={vehicle} onClick={() => open(vehicle)}>
-            on a {vehicle}
+          <Button
+            key={vehicle.id}
+            why={vehicle.trouble && `Its file cannot be read: ${vehicle.trouble}`}
+            onClick={() => open(vehicle.id)}
+          >
+            on a {vehicle.name}
           </Button>
         ))}
       </div>

@@ -122,7 +122,7 @@ export function NextCheck() {
       <div className="flex justify-between text-[13px] text-faint">
         <span>to a proven repair, this first</span>
         <Rates>
-          <span className="num">about {money(check.cost, view.currency)}</span>
+          <span className="num whitespace-nowrap">about {money(check.cost, view.currency)}</span>
         </Rates>
       </div>
       <p className="mt-1 text-[17px] leading-snug font-bold">{check.text}</p>

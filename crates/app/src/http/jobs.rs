@@ -92,10 +92,30 @@ pub async fn list(State(shop): App, Query(s): Query<Search>) -> Answer<Jobs> {
     Ok(Json(Jobs { jobs, found: page.found, more: page.more }))
 }
 
+/// A vehicle file that jobs can be opened on.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Offered {
+    /// Its id.
+    id: String,
+    /// Make and model; the id where the file cannot be read.
+    name: String,
+    /// Why it cannot be read; empty when it can.
+    trouble: String,
+}
+
 /// Vehicle files.
-#[utoipa::path(get, path = "/api/vehicles", responses((status = 200, body = [String])))]
-pub async fn vehicles(State(shop): App) -> Json<Vec<String>> {
-    Json(shop.vehicles.ids())
+#[utoipa::path(get, path = "/api/vehicles", responses((status = 200, body = [Offered])))]
+pub async fn vehicles(State(shop): App) -> Result<Json<Vec<Offered>>, Problem> {
+    let offered = move || {
+        let of = |id: String| match shop.vehicles.file(&id) {
+            Ok(v) => {
+                Offered { name: format!("{} {}", v.make, v.model), trouble: String::new(), id }
+            }
+            Err(why) => Offered { name: id.clone(), trouble: why.to_string(), id },
+        };
+        shop.vehicles.ids().into_iter().map(of).collect()
+    };
+    Ok(Json(tokio::task::spawn_blocking(offered).await?))
 }
 
 /// A new job.
