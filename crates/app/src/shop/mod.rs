@@ -5,6 +5,8 @@ mod error;
 mod reasoner;
 mod session;
 mod solved;
+#[cfg(test)]
+mod tests;
 mod vehicles;
 
 pub use error::ShopError;
