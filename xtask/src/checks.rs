@@ -17,7 +17,7 @@ pub fn all() -> Outcome {
     run(".", "cargo", &lints)?;
     run(".", "cargo", &["build", "--package", "chalkeus", "--package", "standin"])?;
     drift()?;
-    run(".", "cargo", &["test", "--workspace"])
+    run(".", "cargo", &["test", "--workspace", "--no-fail-fast"])
 }
 
 fn generated(command: &str) -> Result<String, String> {

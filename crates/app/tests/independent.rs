@@ -92,3 +92,28 @@ async fn our_client_is_served_by_a_server_of_others() {
     let words = matches!(nobody, LinkError::Unreachable { .. } | LinkError::TimeOut { .. });
     assert!(words, "{nobody}");
 }
+
+#[tokio::test]
+async fn instrument_libraries_of_others_read_our_meter() {
+    let s = standin(None).await;
+    let leads = json!({"instrument": "volts", "red": "BAT.+", "black": "BAT.-"});
+    common::hands(&s, "/leads", leads).await;
+    let mut library = python("python");
+    let (host, port) = (s.scpi.ip().to_string(), s.scpi.port().to_string());
+    library.arg(here().join("meter.py")).args([host, port]);
+    let asked = tokio::task::spawn_blocking(move || library.output().unwrap()).await.unwrap();
+    let error = String::from_utf8_lossy(&asked.stderr);
+    assert!(asked.status.success(), "{error}");
+    let told: Value = serde_json::from_slice(&asked.stdout).expect("JSON");
+    for idn in ["idn", "other_idn"] {
+        assert!(told[idn].as_str().unwrap().contains("STAND-IN METER"), "{told}");
+    }
+    assert_eq!(told["opc"].as_str().unwrap().trim(), "1");
+    let battery = |v: &Value| v.as_f64().is_some_and(|v| (12.0..13.2).contains(&v));
+    assert!(battery(&told["volts"][0]) && battery(&told["other_volts"]), "{told}");
+    let five = told["five"].as_array().unwrap();
+    assert!(five.len() == 5 && five.iter().all(battery), "{told}");
+    assert_eq!(told["errors"], json!(["-113,\"Undefined header\"", "0,\"No error\""]));
+    assert!(told["ohms"][0].as_f64().is_some(), "{told}");
+    assert_eq!(told["other_function"].as_str().unwrap().trim(), "\"CURR\"");
+}

@@ -278,7 +278,11 @@ impl World {
     /// What the meter shows with the leads where they are, with its noise.
     pub(crate) fn meter(&mut self, instrument: circuit::Instrument) -> Shown {
         let Some(mut probe) = self.leads.clone() else {
-            return Shown::Value(0.003 * gauss(&mut self.rng));
+            // Leads that touch nothing: millivolts they pick up, and no way for the ohmmeter's current.
+            return match instrument {
+                circuit::Instrument::Ohms => Shown::OverLimit,
+                _ => Shown::Value(0.003 * gauss(&mut self.rng)),
+            };
         };
         // The dial stands where the hands set it, unless the question needs another quantity.
         if probe.instrument.unit() != instrument.unit() {

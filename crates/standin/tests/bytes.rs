@@ -326,3 +326,20 @@ async fn what_hands_cannot_do_is_said() {
     let nonsense = hands(&s, "POST", "/repair", &json!({"item": "E12"})).await;
     assert!(nonsense.starts_with("HTTP/1.1 422"), "{nonsense}");
 }
+
+#[tokio::test]
+async fn a_message_without_an_end_costs_no_memory_and_is_said() {
+    let s = standin(None).await;
+    let mut stream = TcpStream::connect(s.scpi).await.unwrap();
+    stream.write_all(&vec![b'A'; 100_000]).await.unwrap();
+    stream.write_all(b"\nSYST:ERR?;*IDN?\n").await.unwrap();
+    let mut lines = BufReader::new(stream).lines();
+    let told = timeout(SOON, lines.next_line()).await.unwrap().unwrap().unwrap();
+    assert!(told.starts_with("-363,\"Input buffer overrun\";CHALKEUS"), "{told}");
+    // Leads that nobody placed: open for the ohmmeter.
+    let stream = TcpStream::connect(s.scpi).await.unwrap();
+    let (read, mut write) = stream.into_split();
+    write.write_all(b"MEASure:RESistance?\n").await.unwrap();
+    let told = timeout(SOON, BufReader::new(read).lines().next_line()).await.unwrap();
+    assert_eq!(told.unwrap().unwrap(), "+9.90000E+37");
+}

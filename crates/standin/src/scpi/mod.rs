@@ -1,12 +1,17 @@
-//! The stand-in meter: a small SCPI multimeter (IEEE 488.2 conventions).
+//! The stand-in meter: a SCPI multimeter (SCPI-99 over IEEE 488.2 conventions) on a socket.
+
+mod errors;
+mod message;
+mod meter;
 
 use crate::Shared;
-use circuit::{Instrument, Shown};
+use errors::Error;
+use meter::Meter;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
 use tokio::net::{TcpListener, TcpStream};
 
-/// Longest command line, bytes.
-const LINE: u64 = 256;
+/// Longest message, bytes.
+const LINE: u64 = 1024;
 
 pub(crate) async fn serve(listener: TcpListener, world: Shared) {
     while let Ok((stream, _)) = listener.accept().await {
@@ -20,51 +25,28 @@ pub(crate) async fn serve(listener: TcpListener, world: Shared) {
 async fn session(mut stream: TcpStream, world: &Shared) -> std::io::Result<()> {
     let (read, mut write) = stream.split();
     let mut read = BufReader::new(read);
-    let mut chosen = Instrument::Volts;
-    let mut error = "0,\"No error\"";
+    let mut meter = Meter::default();
     loop {
         let mut line = Vec::new();
         if (&mut read).take(LINE).read_until(b'\n', &mut line).await? == 0 {
             return Ok(());
         }
-        let command = String::from_utf8_lossy(&line).trim().to_ascii_uppercase();
-        let instrument = |tail: &str| match tail {
-            "VOLT:DC" | "VOLT" => Some(Instrument::Volts),
-            "RES" => Some(Instrument::Ohms),
-            "CURR:DC" | "CURR" => Some(Instrument::Amps),
-            _ => None,
-        };
-        let answer = if command == "*IDN?" {
-            Some("CHALKEUS,STAND-IN METER,0,1".to_owned())
-        } else if command == "SYST:ERR?" {
-            Some(std::mem::replace(&mut error, "0,\"No error\"").to_owned())
-        } else if command == "READ?" {
-            Some(reading(world, chosen))
-        } else if let Some(i) =
-            command.strip_prefix("MEAS:").and_then(|c| c.strip_suffix('?')).and_then(instrument)
-        {
-            chosen = i;
-            Some(reading(world, i))
-        } else if let Some(i) = command.strip_prefix("CONF:").and_then(instrument) {
-            chosen = i;
-            None
-        } else {
-            if !command.is_empty() {
-                error = "-113,\"Undefined header\"";
+        if line.len() as u64 == LINE && !line.ends_with(b"\n") {
+            meter.errors.add(Error::TooLong);
+            // What is left of it is no message of its own.
+            while !line.ends_with(b"\n") {
+                line.clear();
+                if (&mut read).take(LINE).read_until(b'\n', &mut line).await? == 0 {
+                    return Ok(());
+                }
             }
-            None
-        };
+            continue;
+        }
+        let message = String::from_utf8_lossy(&line);
+        let answer = meter.hear(message.trim(), &mut |i| world.lock().meter(i));
         if let Some(answer) = answer {
             write.write_all(format!("{answer}\n").as_bytes()).await?;
         }
-    }
-}
-
-fn reading(world: &Shared, instrument: Instrument) -> String {
-    match world.lock().meter(instrument) {
-        Shown::Value(v) => nr3(v),
-        // What stands for infinity (SCPI-99 7.2.1).
-        Shown::OverLimit => "+9.90000E+37".to_owned(),
     }
 }
 
