@@ -2,6 +2,7 @@
 
 mod allocator;
 mod bench;
+mod captures;
 mod cli;
 mod demo;
 mod http;

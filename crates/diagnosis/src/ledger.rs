@@ -121,6 +121,32 @@ pub struct ScannedModule {
     pub codes: Vec<ReadCode>,
 }
 
+/// What a capture is of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum CaptureOf {
+    /// CAN or CAN FD.
+    Can,
+    /// LIN.
+    Lin,
+}
+
+/// A capture that was taken in; its data lie beside the ledger.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct Capture {
+    /// Its number in the job, from 1.
+    pub number: u64,
+    /// Name of the file it came in.
+    pub name: String,
+    /// What it is of.
+    pub bus: CaptureOf,
+    /// Length of the file, bytes.
+    pub bytes: u64,
+    /// Time between two samples, seconds, where the file does not say.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub step_s: Option<f64>,
+}
+
 /// A ledger entry.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "entry", rename_all = "snake_case")]
@@ -186,6 +212,11 @@ pub enum Entry {
         number: u64,
         /// Doubted; else believed again.
         doubted: bool,
+    },
+    /// A capture of a bus, kept.
+    Captured {
+        /// Which.
+        capture: Capture,
     },
     /// The repair.
     Repaired {
@@ -299,6 +330,8 @@ pub struct Case {
     pub doubted: BTreeSet<u64>,
     /// Checks refused.
     pub refused: Vec<CannotDo>,
+    /// Captures of buses, in the order they were taken in.
+    pub captures: Vec<Capture>,
     /// The technician's own weights, the latest for each item.
     pub adjusted: Vec<Adjusted>,
     /// Modules condemned with points open: entry, module, reason.
@@ -412,6 +445,7 @@ impl Case {
                 }
                 self.evidence_of(e.number, evidence.clone());
             }
+            Entry::Captured { capture } => self.captures.push(capture.clone()),
             Entry::Refused { check } => self.refused.push(check.clone()),
             Entry::Adjusted { adjusted } => {
                 self.adjusted.retain(|a| a.item != adjusted.item);

@@ -78,6 +78,16 @@ pub enum StoreError {
 }
 
 impl StoreError {
+    /// What stands in the way of a file beside the database.
+    pub(crate) fn file(path: &Path, e: std::io::Error) -> Self {
+        let path = path.to_owned();
+        match e.kind() {
+            std::io::ErrorKind::StorageFull => Self::Full,
+            std::io::ErrorKind::ReadOnlyFilesystem => Self::ReadOnly { path },
+            _ => Self::Unusable { path, why: e.to_string() },
+        }
+    }
+
     pub(crate) fn of(path: &Path, e: rusqlite::Error) -> Self {
         let path = path.to_owned();
         match e.sqlite_error_code() {

@@ -6,6 +6,7 @@
 //! changed: the database itself refuses updates and deletions.
 
 mod backup;
+mod captures;
 mod error;
 mod list;
 mod open;
@@ -13,6 +14,7 @@ mod schema;
 mod summary;
 
 pub use backup::backup;
+pub use captures::{Captures, Incoming};
 pub use error::StoreError;
 pub use list::{Listed, Page, Wanted};
 pub use summary::{Digest, Summary};

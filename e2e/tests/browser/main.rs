@@ -3,6 +3,7 @@
 
 mod axe;
 mod bench;
+mod captures;
 mod codes;
 mod fit;
 mod network;
@@ -41,6 +42,7 @@ fn main() {
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
         network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,
         network::codes_are_pasted_where_there_is_no_link,
+        captures::a_capture_is_taken_in_and_shows_who_drives_too_little,
         recorded::a_pump_that_works_now_and_then_is_traced_with_a_recording_meter,
         sheets::any_circuit_can_be_found_grown_followed_and_taken_apart,
         suspects::three_codes_one_dragged_reference_and_a_misleading_reading,

@@ -94,6 +94,95 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The captures of a job. */
+        get: operations["captures"];
+        put?: never;
+        /**
+         * Takes a capture in: CSV of voltages, a candump log or pcapng as the body. Kept whole or not at all;
+         *     what cannot be read is refused with its line.
+         */
+        post: operations["take_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/captures/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What stands in a capture. */
+        get: operations["capture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/captures/{number}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file as it came in. */
+        get: operations["capture_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/captures/{number}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The frames that lie in a stretch. */
+        get: operations["capture_frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/captures/{number}/view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A stretch of the voltages, as few thousand values however long it is. */
+        get: operations["capture_view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/changes": {
         parameters: {
             query?: never;
@@ -1028,6 +1117,151 @@ export interface components {
             head_terminated: boolean;
             /** @description What hangs on it. */
             limbs: components["schemas"]["Limb"][];
+        };
+        /** @description What stands in a capture. */
+        CaptureContent: {
+            /** @description `can`, `can_fd` or `lin`. */
+            bus: string;
+            /**
+             * Format: double
+             * @description Bit rate, bit/s; none where it is not known.
+             */
+            bit_rate?: number | null;
+            /**
+             * Format: double
+             * @description Bit rate of the data phase.
+             */
+            data_rate?: number | null;
+            /** @description The lines; none where the file holds frames alone. */
+            lines: components["schemas"]["CaptureLine"][];
+            /**
+             * Format: double
+             * @description Start, seconds.
+             */
+            from_s: number;
+            /**
+             * Format: double
+             * @description End, seconds.
+             */
+            to_s: number;
+            /**
+             * Format: double
+             * @description Time between two samples, seconds; 0 for frames alone.
+             */
+            step_s: number;
+            /** @description Samples of each line. */
+            samples: number;
+            /** @description Levels of the bus at rest and dominant, volts. */
+            levels?: number[] | null;
+            /**
+             * Format: double
+             * @description Share of the time that the bus is taken.
+             */
+            load: number;
+            /** @description Frames, and how many of them are not right. */
+            frames: number;
+            wrong: number;
+            /** @description What is found to be wrong. */
+            findings: components["schemas"]["CaptureFinding"][];
+            /** @description Why no frame could be read; empty when one could. */
+            trouble: string;
+        };
+        /** @description Something wrong with a bus, with the numbers behind it. */
+        CaptureFinding: {
+            /** @description What kind. */
+            kind: string;
+            /** @description In words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Where to look, seconds.
+             */
+            at_s: number;
+            /**
+             * Format: double
+             * @description What was measured, and what it should not be beyond.
+             */
+            measured: number;
+            /** Format: double */
+            limit: number;
+            unit: string;
+        };
+        /** @description A frame as it is shown. */
+        CaptureFrame: {
+            /** @description Its number in the capture, from 0. */
+            number: number;
+            /**
+             * Format: double
+             * @description Where it begins, seconds.
+             */
+            from_s: number;
+            /**
+             * Format: double
+             * @description Where it ends, seconds.
+             */
+            to_s: number;
+            /** @description Identifier; empty where it is not known. */
+            id: string;
+            /** @description Data, two digits a byte. */
+            data: string;
+            /** @description What is wrong with it; empty when nothing is. */
+            error: string;
+        };
+        /** @description Frames of a stretch, the first ones of it. */
+        CaptureFrames: {
+            /** @description Frames. */
+            frames: components["schemas"]["CaptureFrame"][];
+            /** @description How many there are in the stretch. */
+            all: number;
+        };
+        /** @description A line of a capture. */
+        CaptureLine: {
+            /** @description As the file calls it. */
+            name: string;
+            /** @description What it was read as; empty where it was not. */
+            role: string;
+            /**
+             * Format: float
+             * @description Least value, volts.
+             */
+            low: number;
+            /**
+             * Format: float
+             * @description Largest value, volts.
+             */
+            high: number;
+        };
+        /** @description A capture as it is listed. */
+        CaptureRow: {
+            /**
+             * Format: int64
+             * @description Number in the job.
+             */
+            number: number;
+            /** @description Name of its file. */
+            name: string;
+            /** @description What it is of. */
+            bus: string;
+            /**
+             * Format: int64
+             * @description Length of the file, bytes.
+             */
+            bytes: number;
+        };
+        /** @description Least and largest values of the lines over a stretch. */
+        CaptureView: {
+            /**
+             * Format: double
+             * @description Start of what is shown, seconds.
+             */
+            from_s: number;
+            /**
+             * Format: double
+             * @description Its end, seconds.
+             */
+            to_s: number;
+            /** @description For each line, least and largest value by turns, column after column, volts. */
+            lines: number[][];
         };
         /** @description A suspect that is nearly certain. */
         Certain: {
@@ -3003,6 +3237,215 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Announced"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    captures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureRow"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_capture: {
+        parameters: {
+            query: {
+                /** @description Name of its file. */
+                name: string;
+                /** @description What it is of. */
+                bus: "can" | "lin";
+                /** @description Samples a second, for CSV without a time column. */
+                sample_rate?: number | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureContent"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture_frames: {
+        parameters: {
+            query: {
+                /** @description From, seconds. */
+                from_s: number;
+                /** @description To, seconds. */
+                to_s: number;
+                /** @description Columns of the picture, or frames at most. */
+                most: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureFrames"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture_view: {
+        parameters: {
+            query: {
+                /** @description From, seconds. */
+                from_s: number;
+                /** @description To, seconds. */
+                to_s: number;
+                /** @description Columns of the picture, or frames at most. */
+                most: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureView"];
                 };
             };
             /** @description Refused: what happened and what to do */

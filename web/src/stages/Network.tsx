@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, type BusTree, trouble } from "../api/client";
 import { useJob, useRollCall } from "../api/job";
 import { BusRows } from "./network/BusRows";
+import { Captures } from "./network/captures/Captures";
 import { Identification } from "./network/Identification";
 import { RollControls } from "./network/RollControls";
 
@@ -32,6 +33,7 @@ export function Network() {
       {buses.data?.map((bus) => (
         <BusRows key={bus.id} bus={bus} roll={roll.data} />
       ))}
+      <Captures />
       <Identification />
     </section>
   );

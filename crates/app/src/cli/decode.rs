@@ -1,14 +1,12 @@
 //! `decode`: frames, errors, levels and findings of a capture.
 
 use super::core::{print, say};
-use bus::can::decode::{Decoded, decode};
+use crate::captures::opened::Shown;
+use crate::captures::{Hints, Opened, read};
 use bus::can::wave::Rates;
-use bus::findings::{Finding, of_can, of_lin, stopped};
-use bus::format::csv::Hints;
-use bus::format::{Logged, candump, csv, pcapng};
-use bus::{Id, Trace};
+use diagnosis::ledger::CaptureOf;
 use serde_json::{Value, json};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 /// Which kind of bus a capture is of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
@@ -41,64 +39,12 @@ pub(super) struct Decode {
     json: bool,
 }
 
-/// What a file holds.
-enum Capture {
-    Volts(Trace),
-    Frames(Vec<Logged>),
+fn frame(f: &Shown) -> Value {
+    let id = Some(&f.id).filter(|id| !id.is_empty());
+    json!({"start_s": f.span_s[0], "id": id, "extended": f.extended, "data": f.data, "ok": f.error.is_none(), "error": f.error})
 }
 
-/// First bytes of a pcapng file.
-const PCAPNG: [u8; 4] = [0x0A, 0x0D, 0x0D, 0x0A];
-
-fn capture(path: &Path, hints: &Hints) -> Result<Capture, String> {
-    let named = |e: &dyn std::fmt::Display| format!("{}: {e}", path.display());
-    let bytes = std::fs::read(path).map_err(|e| named(&e))?;
-    if bytes.starts_with(&PCAPNG) {
-        return pcapng::read(&bytes).map(Capture::Frames).map_err(|e| named(&e));
-    }
-    if bytes.trim_ascii_start().starts_with(b"(") {
-        return candump::read(&bytes).map(Capture::Frames).map_err(|e| named(&e));
-    }
-    let text = String::from_utf8_lossy(&bytes);
-    csv::read(&text, hints).map(Capture::Volts).map_err(|e| named(&e))
-}
-
-fn hex(data: &[u8]) -> String {
-    data.iter().map(|b| format!("{b:02X}")).collect()
-}
-
-fn frame(start_s: f64, id: Option<(String, bool)>, data: &[u8], error: Option<String>) -> Value {
-    let (id, extended) = id.map_or((Value::Null, false), |(id, x)| (Value::String(id), x));
-    json!({"start_s": start_s, "id": id, "extended": extended, "data": hex(data), "ok": error.is_none(), "error": error})
-}
-
-fn id(id: Id) -> (String, bool) {
-    (id.to_string(), matches!(id, Id::Extended(_)))
-}
-
-/// Bus, bit rate, frames, findings.
-type Told = (String, Option<f64>, Vec<Value>, Vec<Finding>);
-
-fn of_voltages(trace: &Trace, decoded: &Decoded) -> Told {
-    let is_fd = |r: &bus::can::receive::Received| r.frame.as_ref().is_some_and(|f| f.fd.is_some());
-    let name = if decoded.sound().any(is_fd) { "can_fd" } else { "can" };
-    let frames = decoded
-        .received
-        .iter()
-        .map(|r| {
-            let error = match (r.fault, r.acknowledged) {
-                (Some(f), _) => Some(format!("{}: {}", f.field.words(), f.wrong.words())),
-                (None, false) => Some("acknowledged by nobody".to_owned()),
-                (None, true) => None,
-            };
-            let data = r.frame.as_ref().map_or(&[][..], |f| &f.data);
-            frame(trace.time(r.at), r.frame.as_ref().map(|f| id(f.id)), data, error)
-        })
-        .collect();
-    (name.into(), Some(decoded.rates.nominal), frames, of_can(trace, decoded))
-}
-
-fn told(wanted: &Decode) -> Result<Told, String> {
+fn opened(wanted: &Decode) -> Result<Opened, String> {
     let step_s = wanted.sample_rate.map(|r| 1.0 / r);
     if step_s.is_some_and(|s| !s.is_finite() || s <= 0.0) {
         return Err("the sample rate must be above zero".into());
@@ -107,46 +53,24 @@ fn told(wanted: &Decode) -> Result<Told, String> {
     if wanted.bit_rate.iter().chain(&wanted.data_rate).any(|r| !above(r)) {
         return Err("a bit rate must be 1 bit/s and more".into());
     }
-    let found = capture(&wanted.capture, &Hints { step_s, time_unit_s: None })?;
-    let named = |e: &dyn std::fmt::Display| format!("{}: {e}", wanted.capture.display());
-    match (found, wanted.bus) {
-        (Capture::Volts(trace), Bus::Can) => {
-            let rates = wanted.bit_rate.map(|nominal| Rates {
-                data: wanted.data_rate.unwrap_or(nominal),
-                ..Rates::classic(nominal)
-            });
-            let decoded = decode(&trace, rates).map_err(|e| named(&e))?;
-            Ok(of_voltages(&trace, &decoded))
-        }
-        (Capture::Volts(trace), Bus::Lin) => {
-            let all = (0..trace.channels.len()).filter_map(|c| bus::lin::decode::decode(&trace, c));
-            let decoded = all.max_by_key(|d| d.frames.len()).ok_or_else(|| {
-                named(&"no line changes by two volts: the bus is silent or held, or the probe is not on it")
-            })?;
-            let rates: Vec<f64> = decoded.frames.iter().map(|f| f.bit_rate).collect();
-            let rate = (!rates.is_empty()).then(|| rates.iter().sum::<f64>() / rates.len() as f64);
-            let frames = decoded.frames.iter().map(|f| {
-                let error = f.wrong.map(|w| w.words().to_owned());
-                frame(trace.time(f.at), Some((format!("{:02X}", f.id), false)), &f.data, error)
-            });
-            Ok(("lin".into(), rate, frames.collect(), of_lin(&trace, &decoded)))
-        }
-        (Capture::Frames(all), Bus::Can) => {
-            let times: Vec<(Id, f64)> = all.iter().map(|l| (l.frame.id, l.at_s)).collect();
-            let end = times.last().map_or(0.0, |t| t.1);
-            let frames =
-                all.iter().map(|l| frame(l.at_s, Some(id(l.frame.id)), &l.frame.data, None));
-            let name = if all.iter().any(|l| l.frame.fd.is_some()) { "can_fd" } else { "can" };
-            Ok((name.into(), wanted.bit_rate, frames.collect(), stopped::find(&times, end)))
-        }
-        (Capture::Frames(_), Bus::Lin) => {
-            Err(named(&"a log of CAN frames; for LIN give voltages as CSV"))
-        }
-    }
+    let rates = wanted.bit_rate.map(|nominal| Rates {
+        data: wanted.data_rate.unwrap_or(nominal),
+        ..Rates::classic(nominal)
+    });
+    let bus = match wanted.bus {
+        Bus::Can => CaptureOf::Can,
+        Bus::Lin => CaptureOf::Lin,
+    };
+    let read = read(&wanted.capture, &Hints { step_s, time_unit_s: None });
+    let opened = read.and_then(|content| Opened::at(content, bus, rates));
+    let opened = opened.and_then(|o| if o.trouble.is_empty() { Ok(o) } else { Err(o.trouble) });
+    opened.map_err(|e| format!("{}: {e}", wanted.capture.display()))
 }
 
 pub(super) fn run(wanted: &Decode) -> Result<(), String> {
-    let (name, rate, frames, findings) = told(wanted)?;
+    let Opened { bus: name, bit_rates, frames, findings, .. } = opened(wanted)?;
+    let rate = bit_rates.map(|r| r[0]);
+    let frames: Vec<Value> = frames.iter().map(frame).collect();
     if wanted.json {
         let findings: Vec<Value> = findings
             .iter()

@@ -2,6 +2,7 @@
 
 mod assets;
 mod at;
+mod captures;
 mod entries;
 mod events;
 mod extract;
@@ -44,6 +45,11 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(entries::reading))
         .routes(routes!(entries::recording))
         .routes(routes!(vehicle_side::record))
+        .routes(routes!(captures::take_capture, captures::captures))
+        .routes(routes!(captures::capture))
+        .routes(routes!(captures::capture_view))
+        .routes(routes!(captures::capture_frames))
+        .routes(routes!(captures::capture_file))
         .routes(routes!(entries::refuse))
         .routes(routes!(entries::doubt))
         .routes(routes!(entries::note))

@@ -19,6 +19,7 @@ enum Told {
     Identified {},
     Cleared {},
     Found {},
+    Captured {},
     Refused {},
     Doubted {},
     Adjusted {},

@@ -14,6 +14,7 @@ pub use session::{Assessed, Session, Standing};
 pub use vehicles::Vehicles;
 
 use crate::bench::{Addresses, Bench};
+use crate::captures::Captures;
 use crate::progress::{AtWork, Progress};
 use crate::roll_call::RollCalls;
 use diagnosis::ledger::Entry;
@@ -71,6 +72,8 @@ pub struct Shop {
     pub progress: AtWork,
     /// Roll calls that run or are paused.
     pub roll_calls: RollCalls,
+    /// Captures of buses.
+    pub captures: Captures,
     told: broadcast::Sender<Told>,
     workshop: Mutex<Workshop>,
 }
@@ -118,6 +121,7 @@ impl Shop {
             reasoner: Reasoner::default(),
             progress: AtWork::new(told.clone()),
             roll_calls: RollCalls::default(),
+            captures: Captures::open(data)?,
             told,
         });
         let reasoning = Arc::clone(&shop);

@@ -299,3 +299,118 @@ async fn other_hosts_and_pages_are_turned_away() {
         assert_eq!(with(headers).await.status(), StatusCode::FORBIDDEN, "{headers:?}");
     }
 }
+
+/// Voltages of a bus on which the sender of 200 drives half.
+fn voltages() -> String {
+    use bus::can::wave::{Rates, Sent, Shape, draw};
+    let rates = Rates::classic(500e3);
+    let mut at = 60e-6;
+    let mut sent = Vec::new();
+    for n in 0..6u8 {
+        let id = if n % 2 == 0 { 0x100 } else { 0x200 };
+        let frame = bus::Frame::classic(bus::Id::Standard(id), &[n, 0x5A]);
+        let dominant = if id == 0x200 { [3.0, 2.0] } else { [3.5, 1.5] };
+        let shape = Shape { dominant, ..Shape::default() };
+        let one = Sent { bits: bus::can::bits::bits(&frame, true), at, shape, clock: 0.0 };
+        at = one.end(&rates) + 60e-6;
+        sent.push(one);
+    }
+    bus::format::csv::write(&draw(&sent, &rates, &Shape::default(), 100e-9, at))
+}
+
+async fn send(shop: &Arc<Shop>, path: &str, body: impl Into<Body>) -> (StatusCode, Value) {
+    let request = Request::builder().method("POST").uri(path).header("host", "127.0.0.1:8080");
+    let request = request.header("content-type", "application/octet-stream");
+    let answer =
+        router(Arc::clone(shop), AT).oneshot(request.body(body.into()).unwrap()).await.unwrap();
+    let status = answer.status();
+    let bytes = answer.into_body().collect().await.unwrap().to_bytes();
+    (status, serde_json::from_slice(&bytes).unwrap_or(Value::Null))
+}
+
+#[tokio::test]
+async fn a_capture_is_taken_in_shown_and_given_back() {
+    let own = own();
+    let shop = &own.shop;
+    let (id, session) = job(&own);
+    let path = format!("/api/jobs/{id}/captures");
+    let text = voltages();
+    let (status, kept) = send(shop, &format!("{path}?name=bus.csv&bus=can"), text.clone()).await;
+    assert_eq!(status, StatusCode::OK, "{kept}");
+    let (_, list) = ask(shop, "GET", &path, None).await;
+    let listed = json!([{"number": 1, "name": "bus.csv", "bus": "CAN", "bytes": text.len()}]);
+    assert_eq!(list, listed);
+    let (_, content) = ask(shop, "GET", &format!("{path}/1"), None).await;
+    assert_eq!(
+        (&content["bit_rate"], &content["frames"], &content["wrong"]),
+        (&json!(500e3), &json!(6), &json!(0))
+    );
+    assert_eq!(content["lines"][1]["role"], "read as low", "{content}");
+    assert_eq!(content["findings"][0]["kind"], "amplitude", "{content}");
+    // The least and largest of each line: 1.5 to 2.5 and more in the acknowledge slot.
+    let high = content["lines"][0]["high"].as_f64().unwrap();
+    assert!((3.4..3.8).contains(&high), "{content}");
+    let (_, view) = ask(shop, "GET", &format!("{path}/1/view?from_s=0&to_s=1&most=50"), None).await;
+    let lines = view["lines"].as_array().unwrap();
+    assert!(lines.len() == 2 && lines.iter().all(|l| l.as_array().unwrap().len() == 100), "{view}");
+    let all = format!("{path}/1/frames?from_s=0&to_s=1&most=4");
+    let (_, frames) = ask(shop, "GET", &all, None).await;
+    assert_eq!((&frames["all"], frames["frames"].as_array().unwrap().len()), (&json!(6), 4));
+    assert_eq!(
+        (&frames["frames"][1]["id"], &frames["frames"][1]["data"]),
+        (&json!("200"), &json!("015A"))
+    );
+    // Only what lies in the stretch.
+    let start = frames["frames"][2]["from_s"].as_f64().unwrap();
+    let one = format!("{path}/1/frames?from_s={start}&to_s={}&most=9", start + 1e-6);
+    let (_, frames) = ask(shop, "GET", &one, None).await;
+    assert_eq!((&frames["all"], &frames["frames"][0]["number"]), (&json!(1), &json!(2)));
+    // Opened again by a program that has nothing at hand.
+    let again = crate::captures::Captures::open(&own.directory.path().join("data")).unwrap();
+    let capture = session.standing(shop).unwrap().case.captures[0].clone();
+    assert_eq!(again.opened(id, &capture).unwrap().frames.len(), 6);
+    let (status, _) = ask(shop, "GET", &format!("{path}/2"), None).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test]
+async fn of_a_capture_that_cannot_be_read_nothing_is_kept() {
+    let own = own();
+    let shop = &own.shop;
+    let (id, session) = job(&own);
+    let path = |more: &str| format!("/api/jobs/{id}/captures?{more}");
+    let broken = "Time (s),CAN high\n0,2.5\n1e-6,much\n";
+    for (more, body, says) in [
+        ("name=a.csv&bus=can", broken, "line 3"),
+        ("name=a.csv&bus=can", "", "empty"),
+        ("name=a.csv&bus=can", "2.5\n2.5\n", "no time column"),
+        ("name=a.log&bus=lin", "(1.0) can0 123#00\n", "for LIN give voltages"),
+        ("name=%20&bus=can", broken, "called"),
+        ("name=a.csv&bus=can&sample_rate=0", broken, "above zero"),
+        ("name=a.csv&bus=tram", broken, "tram"),
+    ] {
+        let (status, said) = send(shop, &path(more), body).await;
+        assert!(status.is_client_error() && said.to_string().contains(says), "{more}: {said}");
+    }
+    // A transfer that breaks off in the middle.
+    let pieces =
+        vec![Ok(axum::body::Bytes::from("Time (s),A\n0,2.5\n")), Err(std::io::Error::other("cut"))];
+    let cut = Body::from_stream(tokio_stream::iter(pieces));
+    let (status, said) = send(shop, &path("name=a.csv&bus=can"), cut).await;
+    assert!(status.is_client_error() && said.to_string().contains("broke off"), "{said}");
+    assert_eq!(session.entries().len(), 1, "the complaint alone");
+    let files = std::fs::read_dir(own.directory.path().join("data/captures")).unwrap();
+    assert_eq!(files.count(), 0);
+    // What changes but is no traffic is kept and shown, with why nothing was read.
+    let square: String =
+        (0..4000).map(|k| format!("{}\n", if k / 100 % 2 == 0 { 0 } else { 5 })).collect();
+    let (status, _) = send(shop, &path("name=square.csv&bus=can&sample_rate=1e6"), square).await;
+    assert_eq!(status, StatusCode::OK);
+    let (_, content) = ask(shop, "GET", &format!("/api/jobs/{id}/captures/1"), None).await;
+    assert!(content["trouble"].as_str().unwrap().contains("no frame"), "{content}");
+    assert_eq!((&content["frames"], &content["samples"]), (&json!(0), &json!(4000)));
+    // Its sample rate is kept with it.
+    let again = crate::captures::Captures::open(&own.directory.path().join("data")).unwrap();
+    let capture = session.standing(shop).unwrap().case.captures[0].clone();
+    assert_eq!(again.opened(id, &capture).unwrap().reading.as_ref().unwrap().trace.step_s, 1e-6);
+}

@@ -151,6 +151,7 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
         }
+        Entry::Captured { capture } => ("captured", "Capture kept".into(), capture.name.clone()),
         Entry::Refused { check } => {
             let what = match check {
                 CannotDo::Every(tool) => format!("no {} at hand", tool.words()),
