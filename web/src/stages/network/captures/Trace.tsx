@@ -249,8 +249,10 @@ export function Trace({
         }}
         onKeyDown={(e) => {
           const act = keys[e.key];
-          if (!act) return;
+          if (!act || e.ctrlKey || e.metaKey) return;
           e.preventDefault();
+          // Digits are stages elsewhere.
+          e.nativeEvent.stopImmediatePropagation();
           act();
         }}
       />
