@@ -93,8 +93,7 @@ struct Line<'a> {
     fast: bool,
     last: bool,
     end: f64,
-    /// First and last edge by which the sender's clock is told: where and how many bits after the start.
-    first: f64,
+    /// Last edge by which the sender's clock is told: where, and how many bits after the start.
     latest: (f64, f64),
     bits: f64,
 }
@@ -324,74 +323,57 @@ pub fn receive(edges: &[Edge], len: usize, step_s: f64, rates: &Rates) -> Vec<Re
     let mut out = Vec::new();
     let mut next = 0;
     while let Some(start) = start_of_frame(edges, next, bit.0) {
-        let at = edges[start].at;
         let line = Line {
             edges,
             next: start,
             bit,
             points: rates.sample_points,
-            begins: at,
+            begins: edges[start].at,
             fast: false,
             last: false,
             end: len as f64,
-            first: at,
-            latest: (at, 0.0),
+            latest: (edges[start].at, 0.0),
             bits: 0.0,
         };
-        let mut rx = Rx {
-            line,
-            run: 0,
-            last: true,
-            stuffed: 0,
-            crcs: [Crc::classic(), Crc::fd_short(), Crc::fd_long()],
-            field: Field::Start,
-            at,
-            sampled: Vec::new(),
-        };
-        let (mut frame, mut acknowledged) = (None, false);
-        let ended = rx.frame(&mut frame, &mut acknowledged);
-        let (latest, bits) = rx.line.latest;
-        let stretch = if bits >= TELLS_CLOCK && !rx.line.fast {
-            (latest - rx.line.first) / (bits * bit.0) - 1.0
-        } else {
-            0.0
-        };
-        let (mut fault, mut overload) = (None, false);
-        match ended {
-            Err(wrong) => {
-                let flag_bits = flag(edges, rx.at, bit.0);
-                fault = Some(Fault { wrong, field: rx.field, at: rx.at, flag_bits });
-            }
-            // A dominant bit at the very end or in the intermission is an overload frame.
-            Ok(()) => {
-                let until = rx.line.begins + 1.6 * bit.0;
-                let from = rx.line.begins - bit.0;
-                overload = edges[rx.line.next.saturating_sub(1)..]
-                    .iter()
-                    .take_while(|e| e.at < until)
-                    .any(|e| e.active && e.at > from);
-            }
-        }
-        let end = rx.line.begins;
-        // Fast bits make the clock's share useless.
-        let stretch = if frame.as_ref().is_some_and(|f| f.fd.is_some_and(|x| x.switched)) {
-            0.0
-        } else {
-            stretch
-        };
-        next = rx.line.next.max(start + 1);
-        out.push(Received {
-            at,
-            end,
-            frame,
-            acknowledged,
-            fault,
-            overload,
-            sampled: rx.sampled,
-            stretch,
-        });
+        let (received, passed) = one(line, edges[start].at);
+        next = passed.max(start + 1);
+        out.push(received);
     }
     out
+}
+
+/// What stands on a line from a start of frame on, and the next edge after it.
+fn one(line: Line<'_>, at: f64) -> (Received, usize) {
+    let (edges, bit) = (line.edges, line.bit.0);
+    let mut rx = Rx {
+        line,
+        run: 0,
+        last: true,
+        stuffed: 0,
+        crcs: [Crc::classic(), Crc::fd_short(), Crc::fd_long()],
+        field: Field::Start,
+        at,
+        sampled: Vec::new(),
+    };
+    let (mut frame, mut acknowledged) = (None, false);
+    let ended = rx.frame(&mut frame, &mut acknowledged);
+    let (line, end) = (&rx.line, rx.line.begins);
+    let fault = ended.err().map(|wrong| {
+        let flag_bits = flag(edges, rx.at, bit);
+        Fault { wrong, field: rx.field, at: rx.at, flag_bits }
+    });
+    // A dominant bit at the very end or in the intermission begins an overload frame.
+    let mut after =
+        edges[line.next.saturating_sub(1)..].iter().take_while(|e| e.at < end + 1.6 * bit);
+    let overload = fault.is_none() && after.any(|e| e.active && e.at > end - bit);
+    // A change of rate within the frame leaves no whole number of bits to tell the clock by.
+    let switched = frame.as_ref().is_some_and(|f: &Frame| f.fd.is_some_and(|fd| fd.switched));
+    let (latest, bits) = line.latest;
+    let tells = bits >= TELLS_CLOCK && !switched;
+    let stretch = if tells { (latest - at) / (bits * bit) - 1.0 } else { 0.0 };
+    let next = line.next;
+    let sampled = rx.sampled;
+    (Received { at, end, frame, acknowledged, fault, overload, sampled, stretch }, next)
 }
 
 /// The next edge to dominant after enough recessive bits, from an edge on.
