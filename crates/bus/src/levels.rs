@@ -33,6 +33,12 @@ impl Levels {
     }
 }
 
+/// Median of some numbers; none of none.
+pub(crate) fn median(mut all: Vec<f64>) -> Option<f64> {
+    let middle = all.len() / 2;
+    (!all.is_empty()).then(|| *all.select_nth_unstable_by(middle, f64::total_cmp).1)
+}
+
 /// The levels of a line whose value at a sample is told; none where it stays at one level (`least` volts
 /// and more apart are two).
 pub fn levels(len: usize, least: f64, value: impl Fn(usize) -> f32) -> Option<Levels> {

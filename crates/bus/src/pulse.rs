@@ -1,8 +1,8 @@
-//! Pulses on a single line: frequency, duty, levels, dropouts and glitches; and two-wire sensors that
-//! signal by their current.
+//! Pulses on a single line: frequency, duty, levels, dropouts and glitches; volts, or the current of a
+//! two-wire sensor.
 
 use crate::edges::{Edge, Slicer, Thresholds};
-use crate::levels::{Levels, levels};
+use crate::levels::{levels, median};
 use crate::trace::Trace;
 
 /// What a pulse train is like.
@@ -31,11 +31,6 @@ const GAP: f64 = 1.6;
 /// A pulse below this share of the median one is a glitch.
 const GLITCH: f64 = 0.2;
 
-fn median(values: &mut [f64]) -> Option<f64> {
-    let middle = values.len() / 2;
-    (!values.is_empty()).then(|| *values.select_nth_unstable_by(middle, f64::total_cmp).1)
-}
-
 /// The pulses of a channel; none where it stays at one level (`least` apart are two) or has no two periods.
 pub fn pulses(trace: &Trace, channel: usize, least: f64) -> Option<Pulses> {
     let volts = &trace.channels.get(channel)?.volts;
@@ -47,13 +42,13 @@ pub fn pulses(trace: &Trace, channel: usize, least: f64) -> Option<Pulses> {
     let (edges, glitches) = without_short(edges);
     let ups: Vec<f64> = edges.iter().filter(|e| e.active).map(|e| e.at).collect();
     let mut periods: Vec<f64> = ups.windows(2).map(|w| w[1] - w[0]).collect();
-    let usual = median(&mut periods.clone())?;
+    let usual = median(periods.clone())?;
     let gaps = ups
         .windows(2)
         .filter(|w| w[1] - w[0] > GAP * usual)
         .map(|w| (trace.time(w[0]), (w[1] - w[0]) / usual))
         .collect();
-    let mut duties: Vec<f64> = edges
+    let duties: Vec<f64> = edges
         .windows(3)
         .filter(|w| w[0].active)
         .map(|w| (w[1].at - w[0].at) / (w[2].at - w[0].at))
@@ -65,7 +60,7 @@ pub fn pulses(trace: &Trace, channel: usize, least: f64) -> Option<Pulses> {
         periods: periods.len(),
         period_s: usual * trace.step_s,
         range_s: (periods[0] * trace.step_s, periods[periods.len() - 1] * trace.step_s),
-        duty: median(&mut duties)?,
+        duty: median(duties)?,
         gaps,
         glitches: glitches.into_iter().map(|at| trace.time(at)).collect(),
     })
@@ -73,8 +68,8 @@ pub fn pulses(trace: &Trace, channel: usize, least: f64) -> Option<Pulses> {
 
 /// Edges without pulses far shorter than the rest, and where these were.
 fn without_short(edges: Vec<Edge>) -> (Vec<Edge>, Vec<f64>) {
-    let mut lengths: Vec<f64> = edges.windows(2).map(|w| w[1].at - w[0].at).collect();
-    let Some(usual) = median(&mut lengths) else { return (edges, Vec::new()) };
+    let lengths: Vec<f64> = edges.windows(2).map(|w| w[1].at - w[0].at).collect();
+    let Some(usual) = median(lengths) else { return (edges, Vec::new()) };
     let (mut kept, mut short): (Vec<Edge>, Vec<f64>) =
         (Vec::with_capacity(edges.len()), Vec::new());
     for edge in edges {
@@ -87,12 +82,6 @@ fn without_short(edges: Vec<Edge>) -> (Vec<Edge>, Vec<f64>) {
         }
     }
     (kept, short)
-}
-
-/// The two levels of a two-wire sensor's current, and whether it signals at all.
-pub fn current_levels(trace: &Trace, channel: usize, least_amps: f64) -> Option<Levels> {
-    let amps = &trace.channels.get(channel)?.volts;
-    levels(amps.len(), least_amps, |k| amps[k])
 }
 
 #[cfg(test)]

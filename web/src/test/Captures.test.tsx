@@ -2,6 +2,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { expect, test, vi } from "vitest";
+import { Refused } from "../api/client";
 
 vi.mock("../api/job", () => ({ useJob: () => ({ view: { id: 7, ledger: [] } }) }));
 const send = vi.fn();
@@ -21,7 +22,12 @@ const file = new File(["2.5\n2.6\n"], "bare.csv");
 
 test("what a file does not say is asked for, and sent with it", async () => {
   send.mockImplementationOnce(() => ({
-    done: Promise.reject(new Error("there is no time column; tell the sample rate")),
+    done: Promise.reject(
+      new Refused({
+        detail: "there is no time column; tell the sample rate",
+        errors: [{ pointer: "/sample_rate", detail: "there is no time column" }],
+      }),
+    ),
     stop: () => {},
   }));
   const taken = vi.fn();

@@ -65,7 +65,8 @@ impl Captures {
             format!("the file of “{}” is not beside the database any more", capture.name)
         })?;
         let hints = Hints { step_s: capture.step_s, time_unit_s: None };
-        let opened = Arc::new(Opened::of(read(&path, &hints)?, capture.bus)?);
+        let opened =
+            Arc::new(Opened::of(read(&path, &hints).map_err(|e| e.to_string())?, capture.bus)?);
         self.hold(job, capture.number, Arc::clone(&opened));
         Ok(opened)
     }

@@ -2,7 +2,7 @@
 
 use bus::Trace;
 pub use bus::format::csv::Hints;
-use bus::format::{Logged, candump, csv, pcapng};
+use bus::format::{FormatError, Logged, candump, csv, pcapng};
 use std::path::Path;
 
 /// What a file holds.
@@ -20,15 +20,15 @@ const PCAPNG: [u8; 4] = [0x0A, 0x0D, 0x0D, 0x0A];
 /// Reads a file.
 ///
 /// # Errors
-/// In words, with the line or byte.
-pub fn read(path: &Path, hints: &Hints) -> Result<Content, String> {
-    let bytes = std::fs::read(path).map_err(|e| e.to_string())?;
+/// [`FormatError`], with the line or byte.
+pub fn read(path: &Path, hints: &Hints) -> Result<Content, FormatError> {
+    let bytes = std::fs::read(path).map_err(|e| FormatError::Whole(e.to_string()))?;
     if bytes.starts_with(&PCAPNG) {
-        return pcapng::read(&bytes).map(Content::Frames).map_err(|e| e.to_string());
+        return pcapng::read(&bytes).map(Content::Frames);
     }
     if bytes.trim_ascii_start().starts_with(b"(") {
-        return candump::read(&bytes).map(Content::Frames).map_err(|e| e.to_string());
+        return candump::read(&bytes).map(Content::Frames);
     }
     let text = String::from_utf8_lossy(&bytes);
-    csv::read(&text, hints).map(Content::Volts).map_err(|e| e.to_string())
+    csv::read(&text, hints).map(Content::Volts)
 }

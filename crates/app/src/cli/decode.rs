@@ -61,7 +61,8 @@ fn opened(wanted: &Decode) -> Result<Opened, String> {
         Bus::Can => CaptureOf::Can,
         Bus::Lin => CaptureOf::Lin,
     };
-    let read = read(&wanted.capture, &Hints { step_s, time_unit_s: None });
+    let read =
+        read(&wanted.capture, &Hints { step_s, time_unit_s: None }).map_err(|e| e.to_string());
     let opened = read.and_then(|content| Opened::at(content, bus, rates));
     let opened = opened.and_then(|o| if o.trouble.is_empty() { Ok(o) } else { Err(o.trouble) });
     opened.map_err(|e| format!("{}: {e}", wanted.capture.display()))

@@ -1,10 +1,12 @@
 //! Captures of buses: taken in, and looked at.
 
-use super::at::{Answer, App, At, Keeping, at, keep};
+use super::at::{Answer, App, At, Keeping, at, begin, keep};
 use super::extract::{Json, Key, Path, Query};
 use super::problem::Problem;
 use crate::captures::{Hints, Opened, bus, read};
 use crate::shop::Shop;
+use ::bus::findings::Kind;
+use ::bus::format::FormatError;
 use axum::body::Body;
 use axum::extract::State;
 use axum::http::header;
@@ -45,7 +47,7 @@ pub async fn take_capture(
     key: Key,
     body: Body,
 ) -> Keeping {
-    let here = at(&shop, id).await?;
+    let here = begin(&shop, id, &key).await?;
     let name: String =
         coming.name.trim().chars().filter(|c| !c.is_control()).take(LONGEST).collect();
     if name.is_empty() {
@@ -85,10 +87,14 @@ async fn taken(
     }
     let path = incoming.path().to_owned();
     let work = move || {
-        let content = read(&path, &Hints { step_s, time_unit_s: None })?;
-        Opened::of(content, of)
+        let content = read(&path, &Hints { step_s, time_unit_s: None });
+        let content = content.map_err(|why| match why {
+            FormatError::NoTimes => Problem::field("sample_rate", why),
+            _ => Problem::input(why),
+        })?;
+        Opened::of(content, of).map_err(Problem::input)
     };
-    let opened = tokio::task::spawn_blocking(work).await?.map_err(Problem::input)?;
+    let opened = tokio::task::spawn_blocking(work).await??;
     let bytes = incoming.bytes();
     Ok((incoming.keep()?, bytes, Arc::new(opened)))
 }
@@ -137,7 +143,8 @@ async fn opened(shop: &Arc<Shop>, id: i64, number: u64) -> Result<Arc<Opened>, P
 #[derive(Debug, Serialize, ToSchema)]
 pub struct CaptureFinding {
     /// What kind.
-    kind: String,
+    #[schema(value_type = String)]
+    kind: Kind,
     /// In words.
     text: String,
     /// Where to look, seconds.
@@ -214,10 +221,7 @@ pub async fn capture(
     let [from_s, to_s] =
         reading.map_or(frames_span, |r| [r.trace.start_s, r.trace.time(r.trace.len() as f64)]);
     let found = opened.findings.iter().map(|f| CaptureFinding {
-        kind: serde_json::to_value(f.kind)
-            .ok()
-            .and_then(|v| Some(v.as_str()?.to_owned()))
-            .unwrap_or_default(),
+        kind: f.kind,
         text: f.text.clone(),
         at_s: f.at_s,
         measured: f.measured,

@@ -13,27 +13,9 @@ use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 use tower::ServiceExt;
 
-/// A battery, a fuse, a lamp and its ground: quick to reason about.
-fn lamp() -> Value {
-    let wire = |id: &str, from: &str, to: &str| json!({"id": id, "from": from, "to": to, "colour": "BK", "area_mm2": 1.5, "length_m": 2.0});
-    json!({
-        "format": 1, "id": "lamp", "make": "Made", "model": "Up", "year": 2022,
-        "places": [{"id": "p", "name": "bay"}],
-        "parts": [
-            {"id": "BAT", "name": "Battery", "kind": "battery", "place": "p", "elements": [
-                {"type": "battery", "plus": "+", "minus": "-"}]},
-            {"id": "F1", "name": "Fuse", "kind": "fuse", "place": "p", "elements": [
-                {"type": "fuse", "a": "1", "b": "2", "rating_amps": 10}]},
-            {"id": "E1", "name": "Lamp", "kind": "lamp", "place": "p", "elements": [
-                {"type": "lamp", "plus": "1", "minus": "2", "rated_watts": 21, "effect": "it shines"}]}
-        ],
-        "connectors": [], "splices": [],
-        "grounds": [{"id": "G1", "name": "ground", "place": "p"}],
-        "wires": [wire("1", "BAT.+", "F1.1"), wire("2", "F1.2", "E1.1"), wire("3", "E1.2", "G1"),
-            wire("4", "BAT.-", "G1")],
-        "states": [{"id": "s", "name": "on"}]
-    })
-}
+#[path = "../../tests/common/lamp.rs"]
+mod small;
+use small::lamp;
 
 /// A shop on a directory of its own.
 struct Own {
@@ -338,6 +320,18 @@ async fn a_capture_is_taken_in_shown_and_given_back() {
     let (status, kept) = send(shop, &format!("{path}?name=bus.csv&bus=can"), text.clone()).await;
     assert_eq!(status, StatusCode::OK, "{kept}");
     let (_, list) = ask(shop, "GET", &path, None).await;
+    // Sent again under its key nothing is added, neither to the ledger nor beside it.
+    let twice = || {
+        let path = format!("{path}?name=again.csv&bus=can");
+        let request = Request::builder().method("POST").uri(path).header("host", "127.0.0.1:8080");
+        let request = request.header("idempotency-key", "one").body(Body::from(text.clone()));
+        router(Arc::clone(shop), AT).oneshot(request.unwrap())
+    };
+    assert_eq!(twice().await.unwrap().status(), StatusCode::OK);
+    assert_eq!(twice().await.unwrap().status(), StatusCode::OK);
+    let files = std::fs::read_dir(own.directory.path().join("data/captures")).unwrap();
+    assert_eq!(files.count(), 2);
+    let list = Value::from(list.as_array().unwrap()[..1].to_vec());
     let listed = json!([{"number": 1, "name": "bus.csv", "bus": "CAN", "bytes": text.len()}]);
     assert_eq!(list, listed);
     let (_, content) = ask(shop, "GET", &format!("{path}/1"), None).await;
@@ -369,7 +363,7 @@ async fn a_capture_is_taken_in_shown_and_given_back() {
     let again = crate::captures::Captures::open(&own.directory.path().join("data")).unwrap();
     let capture = session.standing(shop).unwrap().case.captures[0].clone();
     assert_eq!(again.opened(id, &capture).unwrap().frames.len(), 6);
-    let (status, _) = ask(shop, "GET", &format!("{path}/2"), None).await;
+    let (status, _) = ask(shop, "GET", &format!("{path}/9"), None).await;
     assert_eq!(status, StatusCode::NOT_FOUND);
 }
 

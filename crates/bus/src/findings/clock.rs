@@ -1,7 +1,8 @@
 //! A sender whose clock is off is misread at the end of its long frames.
 
-use super::{Finding, Kind, Seen, median, names};
+use super::{Finding, Kind, Seen, names};
 use crate::can::frame::Id;
+use crate::levels::median;
 use std::collections::BTreeMap;
 
 /// Share by which a clock may be off (ISO 11898-1 with usual segments: about half a percent).

@@ -15,6 +15,7 @@ pub mod stopped;
 
 use crate::can::decode::{Decoded, Read, Sender};
 use crate::can::frame::Id;
+use crate::levels::median;
 use crate::trace::Trace;
 use std::collections::BTreeMap;
 
@@ -128,12 +129,6 @@ impl Seen<'_> {
             })
             .collect()
     }
-}
-
-/// Median of some numbers.
-fn median(mut all: Vec<f64>) -> Option<f64> {
-    let middle = all.len() / 2;
-    (!all.is_empty()).then(|| *all.select_nth_unstable_by(middle, f64::total_cmp).1)
 }
 
 /// Identifiers, a few of them by name.

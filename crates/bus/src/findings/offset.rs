@@ -1,8 +1,9 @@
 //! Where the lines rest: outside of 2 to 3 V something pulls the bus; one sender off the others has another
 //! ground.
 
-use super::{Finding, Kind, Seen, median, names};
+use super::{Finding, Kind, Seen, names};
 use crate::can::frame::Id;
+use crate::levels::median;
 
 /// Recessive level of both lines, volts (ISO 11898-2).
 const RESTS: (f64, f64) = (2.0, 3.0);

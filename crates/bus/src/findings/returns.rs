@@ -1,7 +1,8 @@
 //! Back to rest the line is pulled by the terminators alone: without them, or against much capacitance, it
 //! takes too long.
 
-use super::{Finding, Kind, Seen, median};
+use super::{Finding, Kind, Seen};
+use crate::levels::median;
 
 /// From nine tenths to a tenth of the swing in more than this share of a bit is too slow: the sample point and
 /// the way there and back need the rest.

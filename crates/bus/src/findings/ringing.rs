@@ -1,6 +1,7 @@
 //! Swinging after an edge: a long stub or a missing terminator throws it back.
 
-use super::{Finding, Kind, Seen, median};
+use super::{Finding, Kind, Seen};
+use crate::levels::median;
 
 /// Beyond this share of the swing, once the line has come to rest, it rings: a receiver that sees 0.5 V of 2 V
 /// may take another bit.

@@ -1,7 +1,8 @@
 //! Messages that came regularly and stopped.
 
-use super::{Finding, Kind, median};
+use super::{Finding, Kind};
 use crate::can::frame::Id;
+use crate::levels::median;
 use std::collections::BTreeMap;
 
 /// Times a message must have come before it is called regular.

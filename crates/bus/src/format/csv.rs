@@ -189,10 +189,7 @@ fn steps(
     if !has_time {
         return match hints.step_s.filter(|s| s.is_finite() && *s > 0.0) {
             Some(step) => Ok((0.0, step)),
-            None => Err(FormatError::Whole(
-                "there is no time column; tell the time between two samples or the sample rate"
-                    .into(),
-            )),
+            None => Err(FormatError::NoTimes),
         };
     }
     let unit = hints.time_unit_s.or(said).unwrap_or(1.0);

@@ -36,6 +36,9 @@ pub enum FormatError {
         /// What is wrong.
         what: String,
     },
+    /// It says nowhere how fast it was sampled.
+    #[error("there is no time column; tell the time between two samples or the sample rate")]
+    NoTimes,
     /// With all of it.
     #[error("{0}")]
     Whole(String),

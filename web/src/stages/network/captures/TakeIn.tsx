@@ -1,4 +1,5 @@
 import { type DragEvent, useRef, useState } from "react";
+import { Refused } from "../../../api/client";
 import { useJob } from "../../../api/job";
 import { Button } from "../../../ui/Button";
 import { Field } from "../../../ui/Field";
@@ -35,9 +36,8 @@ export function TakeIn({ taken }: { taken: () => void }) {
       await sent.done;
       taken();
     } catch (e) {
-      const why = (e as Error).message;
-      setTrouble(`${file.name}: ${why}`);
-      if (why.includes("no time column") || rate) setAsked(file);
+      setTrouble(`${file.name}: ${(e as Error).message}`);
+      if (e instanceof Refused && "/sample_rate" in e.fields) setAsked(file);
     }
     setShare(null);
   }
