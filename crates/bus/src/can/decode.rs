@@ -30,6 +30,9 @@ const LEAST_SWING: f64 = 0.25;
 const THRESHOLD: f64 = 0.35;
 /// A rate that was only measured must be understood so much better than one in use.
 const BETTER: f64 = 1.02;
+/// A way of reading the lines must be understood so much better than one that is tried before it: the
+/// difference of two lines, which is what receivers hear, is not left for a frame more or less.
+const CLEARER: f64 = 1.1;
 /// A measured rate is one in use if it lies so near.
 const NEAR: f64 = 0.1;
 /// A pulse shorter than this share of a bit is a glitch.
@@ -207,8 +210,12 @@ fn rates_of(
     step_s: f64,
     wanted: Option<Rates>,
 ) -> Option<(Rates, f64)> {
+    // Silence after the last edge belongs to the last frame, unless more edges follow.
+    let len = match edges.get(TRIED) {
+        Some(next) => (next.at as usize).min(len),
+        None => len,
+    };
     let edges = &edges[..edges.len().min(TRIED)];
-    let len = edges.last().map_or(0, |e| (e.at as usize + 1).min(len));
     let tried = |rates: Rates| {
         let clean =
             without_glitches(edges.to_vec(), GLITCH / (rates.data.max(rates.nominal) * step_s));
@@ -265,7 +272,7 @@ pub fn decode(trace: &Trace, wanted: Option<Rates>) -> Result<Decoded, Undecoded
             edges = edges_of(trace, read, &levels, looked);
         }
         let Some((rates, score)) = rates_of(&edges, looked, trace.step_s, wanted) else { continue };
-        if score > 0.0 && best.as_ref().is_none_or(|b| score > 1.02 * b.0) {
+        if score > 0.0 && best.as_ref().is_none_or(|b| score > CLEARER * b.0) {
             best = Some((score, read, levels, rates));
         }
     }
