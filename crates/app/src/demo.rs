@@ -10,7 +10,7 @@ use diagnosis::prior::{Occurs, Recent};
 use serde::Deserialize;
 use standin::{Past, Ports, Setup, Standin};
 use std::path::Path;
-use vehicle::FaultId;
+use vehicle::{FaultId, PartId};
 
 #[derive(Debug, Deserialize)]
 struct DemoJob {
@@ -39,7 +39,7 @@ struct DemoJob {
 
 #[derive(Debug, Deserialize)]
 struct DemoPast {
-    module: String,
+    module: PartId,
     code: String,
     failure_type: String,
     odometer_km: u32,

@@ -7,6 +7,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::{broadcast, watch};
 use utoipa::ToSchema;
+use vehicle::PartId;
 
 /// How far some work is.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -18,7 +19,7 @@ pub struct Progress {
     /// Modules asked.
     pub of: usize,
     /// The module that was done just now.
-    pub module: String,
+    pub module: PartId,
     /// It answered.
     pub answered: bool,
     /// Codes it holds.

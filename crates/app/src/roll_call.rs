@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, VecDeque};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 use utoipa::ToSchema;
-use vehicle::Vehicle;
+use vehicle::{PartId, Vehicle};
 
 /// Time between two rounds, if they take no longer.
 const PERIOD: Duration = Duration::from_millis(400);
@@ -70,7 +70,7 @@ pub struct RollView {
 
 #[derive(Debug, Default)]
 struct Record {
-    modules: Vec<(String, String)>,
+    modules: Vec<(PartId, String)>,
     rounds: VecDeque<Round>,
     /// Rounds that are kept no longer.
     forgotten: usize,
@@ -116,7 +116,7 @@ impl Record {
 
     /// What the rounds from one on add up to.
     fn call(&self, from: usize) -> RollCall {
-        let ids: Vec<String> = self.modules.iter().map(|m| m.0.clone()).collect();
+        let ids: Vec<PartId> = self.modules.iter().map(|m| m.0.clone()).collect();
         let marks = self.marks.iter().filter(|m| m.round >= from);
         let marks = marks.map(|m| format!("round {}: {}", m.round, m.text)).collect();
         let rounds = self.rounds.iter().skip(from.saturating_sub(self.forgotten));
@@ -134,8 +134,8 @@ impl Record {
             Some(false) => '0',
             None => '-',
         };
-        let strip = |(k, (id, name)): (usize, &(String, String))| Strip {
-            id: id.clone(),
+        let strip = |(k, (id, name)): (usize, &(PartId, String))| Strip {
+            id: id.to_string(),
             name: name.clone(),
             rounds: self.rounds.iter().skip(from).map(|r| letter(&r[k])).collect(),
             asked: call.modules[k].asked,
@@ -177,7 +177,7 @@ impl RollCalls {
             if r.running && !anew {
                 return;
             }
-            let all: Vec<(String, String)> =
+            let all: Vec<(PartId, String)> =
                 modules(vehicle).map(|(p, _)| (p.id.clone(), p.name.clone())).collect();
             if anew || r.modules != all {
                 let n = all.len();
@@ -226,7 +226,8 @@ impl RollCalls {
         let record = self.of(job);
         let r = lock(&record);
         let head = ["round", "marks"].into_iter().map(str::to_owned);
-        let mut rows = vec![head.chain(r.modules.iter().map(|m| m.0.clone())).collect::<Vec<_>>()];
+        let mut rows =
+            vec![head.chain(r.modules.iter().map(|m| m.0.to_string())).collect::<Vec<_>>()];
         for (k, round) in r.rounds.iter().enumerate() {
             let number = r.forgotten + k;
             let marks: Vec<&str> =
@@ -307,7 +308,7 @@ mod tests {
 
     fn record(n: usize) -> Record {
         Record {
-            modules: (0..n).map(|k| (format!("A{k}"), format!("module {k}"))).collect(),
+            modules: (0..n).map(|k| (format!("A{k}").into(), format!("module {k}"))).collect(),
             longest: vec![0; n],
             silent_for: vec![None; n],
             ..Record::default()

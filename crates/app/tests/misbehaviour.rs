@@ -26,7 +26,7 @@ async fn awake() -> standin::Standin {
 }
 
 /// Asks every module for the vehicle's identity at once.
-async fn everyone(link: &Arc<Gateway>) -> Vec<(String, Result<Vec<u8>, LinkError>)> {
+async fn everyone(link: &Arc<Gateway>) -> Vec<(vehicle::PartId, Result<Vec<u8>, LinkError>)> {
     let mut set = tokio::task::JoinSet::new();
     for (id, who) in addresses() {
         let link = Arc::clone(link);

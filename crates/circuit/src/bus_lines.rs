@@ -1,7 +1,8 @@
 //! Which nodes are lines of which bus.
 
 use crate::Of;
-use crate::compile::Circuit;
+use crate::compile::{BODY, Circuit, NodeId};
+use vehicle::TiVec;
 
 /// The bit of a bus, by its number in the vehicle file. Beyond 32 buses two share one.
 pub fn bit(bus: usize) -> u32 {
@@ -10,9 +11,9 @@ pub fn bit(bus: usize) -> u32 {
 
 /// For every node the buses it is a line of, a bit each: everything that conductors and contacts
 /// join to the pins of transceivers.
-pub fn bus_lines(c: &Circuit) -> Vec<u32> {
-    let mut on = vec![0u32; c.nodes];
-    for (part, p) in c.vehicle.parts.iter().enumerate() {
+pub fn bus_lines(c: &Circuit) -> TiVec<NodeId, u32> {
+    let mut on: TiVec<NodeId, u32> = vec![0; c.nodes].into();
+    for (part, p) in c.vehicle.parts.iter_enumerated() {
         for element in &p.elements {
             let Some(end) = element.bus_end() else { continue };
             let Some(number) = c.vehicle.buses.iter().position(|b| b.id == end.bus) else {
@@ -25,11 +26,13 @@ pub fn bus_lines(c: &Circuit) -> Vec<u32> {
             }
         }
     }
-    on[0] = 0;
+    on[BODY] = 0;
     let lines: Vec<_> = c
         .branches
         .iter()
-        .filter(|b| matches!(b.of, Of::Wire(_) | Of::Terminal(..)) && b.from != 0 && b.to != 0)
+        .filter(|b| {
+            matches!(b.of, Of::Wire(_) | Of::Terminal(..)) && b.from != BODY && b.to != BODY
+        })
         .collect();
     while lines.iter().any(|b| on[b.from] != on[b.to]) {
         for b in &lines {

@@ -4,7 +4,8 @@
 //! the circuit cannot tell where it sits: one solution serves the whole chain, and
 //! only the nodes inside it have to be told apart.
 
-use crate::compile::{Branch, BranchId, NodeId, Of};
+use crate::compile::{BODY, Branch, BranchId, NodeId, Of};
+use vehicle::{TiSlice, TiVec};
 
 /// A chain: `nodes[n]` and `nodes[n + 1]` are joined by `branches[n]`.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -21,25 +22,25 @@ pub struct Chains {
     /// The chains.
     pub all: Vec<Chain>,
     /// Chain of each branch; none for those inside a device.
-    pub of: Vec<Option<usize>>,
+    pub of: TiVec<BranchId, Option<usize>>,
 }
 
 impl Chains {
     /// Finds the chains of a circuit of so many nodes.
-    pub fn new(nodes: usize, branches: &[Branch]) -> Self {
-        let mut at: Vec<Vec<BranchId>> = vec![Vec::new(); nodes];
-        for (k, b) in branches.iter().enumerate() {
+    pub fn new(nodes: usize, branches: &TiSlice<BranchId, Branch>) -> Self {
+        let mut at: TiVec<NodeId, Vec<BranchId>> = vec![Vec::new(); nodes].into();
+        for (k, b) in branches.iter_enumerated() {
             at[b.from].push(k);
             at[b.to].push(k);
         }
         let links = |k: BranchId| !matches!(branches[k].of, Of::Device { .. });
         // A node with exactly two links and nothing else only passes the current on.
-        let passes = |n: NodeId| n != 0 && at[n].len() == 2 && at[n].iter().all(|k| links(*k));
+        let passes = |n: NodeId| n != BODY && at[n].len() == 2 && at[n].iter().all(|k| links(*k));
         let other = |k: BranchId, n: NodeId| {
             if branches[k].from == n { branches[k].to } else { branches[k].from }
         };
-        let mut chains = Self { all: Vec::new(), of: vec![None; branches.len()] };
-        for start in (0..branches.len()).filter(|k| links(*k)) {
+        let mut chains = Self { all: Vec::new(), of: vec![None; branches.len()].into() };
+        for start in branches.keys().filter(|k| links(*k)) {
             if chains.of[start].is_some() {
                 continue;
             }
@@ -76,19 +77,25 @@ impl Chains {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::compile::DeviceIx;
     use crate::law::Law;
+    use vehicle::WireIx;
 
     #[test]
     fn a_chain_ends_where_something_branches_off() {
-        let link = |from, to| Branch { from, to, of: Of::Wire(0), law: Law::Ohms(0.01) };
-        let device =
-            |from, to| Branch { from, to, of: Of::Device { device: 0, role: 0 }, law: Law::OPEN };
+        let branch = |from, to, of, law| Branch { from: NodeId(from), to: NodeId(to), of, law };
+        let link = |from, to| branch(from, to, Of::Wire(WireIx(0)), Law::Ohms(0.01));
+        let inside = Of::Device { device: DeviceIx(0), role: 0 };
+        let device = |from, to| branch(from, to, inside.clone(), Law::OPEN);
         // 1 - 2 - 3 - 4, a device from 1 to ground, a branch 3 - 5 that ends loose.
         let branches = [device(1, 0), link(2, 1), link(2, 3), link(3, 4), link(5, 3)];
-        let chains = Chains::new(6, &branches);
-        assert_eq!(chains.of[0], None);
-        assert_eq!(chains.all[0], Chain { branches: vec![2, 1], nodes: vec![3, 2, 1] });
+        let chains = Chains::new(6, TiSlice::from_ref(&branches));
+        assert_eq!(chains.of[BranchId(0)], None);
+        assert_eq!(
+            chains.all[0],
+            Chain { branches: [2, 1].map(BranchId).into(), nodes: [3, 2, 1].map(NodeId).into() }
+        );
         assert_eq!(chains.all.len(), 3);
-        assert_eq!(chains.of[3], Some(1));
+        assert_eq!(chains.of[BranchId(3)], Some(1));
     }
 }

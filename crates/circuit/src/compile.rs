@@ -9,26 +9,36 @@ use crate::names::Names;
 use crate::software::Software;
 use std::collections::{BTreeMap, HashMap};
 use thiserror::Error;
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{
+    ConnectorId, GroundIx, OperatingState, OutputId, OutputIx, PartId, PartIx, TiSlice, TiVec,
+    Vehicle, WireIx,
+};
 
-/// A node; 0 is the body.
-pub type NodeId = usize;
-/// Index of a branch.
-pub type BranchId = usize;
+vehicle::index! {
+    /// A node; the first is the body.
+    NodeId,
+    /// A branch.
+    BranchId,
+    /// A device: an element of a part.
+    DeviceIx,
+}
+
+/// The body: every voltage is against it.
+pub const BODY: NodeId = NodeId(0);
 
 /// What a branch is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Of {
     /// A conductor, by index in the vehicle file.
-    Wire(usize),
+    Wire(WireIx),
     /// A terminal pair: connector id and cavity number.
-    Terminal(String, String),
+    Terminal(ConnectorId, String),
     /// A ground point, by index.
-    Ground(usize),
+    Ground(GroundIx),
     /// Branch `role` of a device.
     Device {
         /// Index of the device.
-        device: usize,
+        device: DeviceIx,
         /// Which of its branches.
         role: usize,
     },
@@ -51,7 +61,7 @@ pub struct Branch {
 #[derive(Debug)]
 pub struct Placed {
     /// Index of the part.
-    pub part: usize,
+    pub part: PartIx,
     /// Index of the element in the part.
     pub element: usize,
     /// Its behaviour.
@@ -69,7 +79,7 @@ pub enum CircuitError {
     )]
     Island {
         /// The part with the source.
-        part: String,
+        part: PartId,
         /// Some points of the island.
         points: String,
     },
@@ -97,17 +107,17 @@ pub struct Circuit {
     /// Number of nodes, the body included.
     pub nodes: usize,
     /// Branches.
-    pub branches: Vec<Branch>,
+    pub branches: TiVec<BranchId, Branch>,
     /// Devices.
-    pub devices: Vec<Placed>,
+    pub devices: TiVec<DeviceIx, Placed>,
     /// Branch of each conductor.
-    pub wire_branch: Vec<BranchId>,
+    pub wire_branch: TiVec<WireIx, BranchId>,
     /// Branch of each ground point.
-    pub ground_branch: Vec<BranchId>,
+    pub ground_branch: TiVec<GroundIx, BranchId>,
     /// Branch of each terminal pair.
-    pub terminal_branch: BTreeMap<(String, String), BranchId>,
+    pub terminal_branch: BTreeMap<(ConnectorId, String), BranchId>,
     /// Node of each pin of each part.
-    pub pin_node: BTreeMap<(usize, String), NodeId>,
+    pub pin_node: BTreeMap<(PartIx, String), NodeId>,
     /// Elimination plan of the bare circuit.
     pub plan: Plan,
     /// The modules' software.
@@ -120,17 +130,17 @@ pub struct Circuit {
     /// Conductors and terminals one after the other with nothing branching off.
     pub chains: Chains,
     /// Nodes that are ground by conductors alone.
-    pub earthed: Vec<bool>,
+    pub earthed: TiVec<NodeId, bool>,
     /// Devices with a branch at each node.
-    pub devices_at: Vec<Vec<u32>>,
+    pub devices_at: TiVec<NodeId, Vec<DeviceIx>>,
     /// Branches at each node whose law can be bent.
-    pub bent_at: Vec<Vec<u32>>,
+    pub bent_at: TiVec<NodeId, Vec<BranchId>>,
     /// Devices that drive each output.
-    pub drivers: Vec<Vec<usize>>,
+    pub drivers: TiVec<OutputIx, Vec<DeviceIx>>,
     /// Devices of each part.
-    pub part_devices: Vec<Vec<usize>>,
+    pub part_devices: TiVec<PartIx, Vec<DeviceIx>>,
     /// Parts that sleep until a bus wakes them.
-    pub woken_by_bus: Vec<bool>,
+    pub woken_by_bus: TiVec<PartIx, bool>,
     /// Where each thing of the vehicle file stands.
     pub names: Names,
 }
@@ -155,13 +165,13 @@ pub const HOT_KELVIN: f64 = 60.0;
 #[derive(Debug)]
 pub struct Builder {
     nodes: usize,
-    branches: Vec<Branch>,
-    pins: BTreeMap<(usize, String), NodeId>,
-    part: usize,
-    device: usize,
+    branches: TiVec<BranchId, Branch>,
+    pins: BTreeMap<(PartIx, String), NodeId>,
+    part: PartIx,
+    device: DeviceIx,
     own: Vec<BranchId>,
     rests: HashMap<String, f64>,
-    outputs: HashMap<String, usize>,
+    outputs: HashMap<OutputId, OutputIx>,
 }
 
 impl Builder {
@@ -171,7 +181,7 @@ impl Builder {
     }
 
     /// Number of an output; none where the file has no such one.
-    pub fn output(&self, id: &str) -> Option<usize> {
+    pub fn output(&self, id: &str) -> Option<OutputIx> {
         self.outputs.get(id).copied()
     }
 
@@ -188,7 +198,7 @@ impl Builder {
 
     /// Node of a pin of the part being built.
     pub fn pin(&mut self, name: &str) -> NodeId {
-        let next = self.nodes;
+        let next = NodeId::from(self.nodes);
         let node = *self.pins.entry((self.part, name.to_owned())).or_insert(next);
         if node == next {
             self.nodes += 1;
@@ -203,23 +213,18 @@ impl Builder {
     }
 
     fn push(&mut self, from: NodeId, to: NodeId) {
-        self.own.push(self.branches.len());
-        self.branches.push(Branch {
-            from,
-            to,
-            of: Of::Device { device: self.device, role: self.own.len() - 1 },
-            law: Law::OPEN,
-        });
+        let of = Of::Device { device: self.device, role: self.own.len() };
+        let branch = Branch { from, to, of, law: Law::OPEN };
+        self.own.push(self.branches.push_and_get_key(branch));
     }
 
     fn node(&mut self) -> NodeId {
         self.nodes += 1;
-        self.nodes - 1
+        NodeId::from(self.nodes - 1)
     }
 
     fn add(&mut self, from: NodeId, to: NodeId, of: Of, ohms: f64) -> BranchId {
-        self.branches.push(Branch { from, to, of, law: Law::Ohms(ohms) });
-        self.branches.len() - 1
+        self.branches.push_and_get_key(Branch { from, to, of, law: Law::Ohms(ohms) })
     }
 }
 
@@ -231,19 +236,19 @@ impl Circuit {
     pub fn new(vehicle: Vehicle) -> Result<Self, CircuitError> {
         let mut b = Builder {
             nodes: 1,
-            branches: Vec::new(),
+            branches: TiVec::new(),
             pins: BTreeMap::new(),
-            part: 0,
-            device: 0,
+            part: PartIx(0),
+            device: DeviceIx(0),
             own: Vec::new(),
             rests: vehicle.stimuli.iter().map(|s| (s.id.clone(), s.rest)).collect(),
-            outputs: vehicle.outputs.iter().enumerate().map(|(k, o)| (o.id.clone(), k)).collect(),
+            outputs: vehicle.outputs.iter_enumerated().map(|(k, o)| (o.id.clone(), k)).collect(),
         };
-        let mut devices = Vec::new();
-        for (p, part) in vehicle.parts.iter().enumerate() {
+        let mut devices: TiVec<DeviceIx, Placed> = TiVec::new();
+        for (p, part) in vehicle.parts.iter_enumerated() {
             for (e, element) in part.elements.iter().enumerate() {
                 b.part = p;
-                b.device = devices.len();
+                b.device = devices.next_key();
                 let device = elements::of(element).place(part, &mut b);
                 devices.push(Placed {
                     part: p,
@@ -256,8 +261,8 @@ impl Circuit {
         if !devices.iter().any(|d| d.device.is_source()) {
             return Err(CircuitError::NoSource);
         }
-        let part_index: HashMap<String, usize> =
-            vehicle.parts.iter().enumerate().map(|(k, p)| (p.id.clone(), k)).collect();
+        let part_index: HashMap<PartId, PartIx> =
+            vehicle.parts.iter_enumerated().map(|(k, p)| (p.id.clone(), k)).collect();
         let thickest = thickest(&vehicle);
         let contact = |ohm_mm2: f64, ends: &[&str]| {
             let areas = ends.iter().filter_map(|end| thickest.get(end));
@@ -294,32 +299,32 @@ impl Circuit {
         let pins: Vec<_> = b.pins.iter().map(|(k, n)| (k.clone(), *n)).collect();
         for ((part, pin), node) in pins {
             if claimed.insert(node) {
-                let id = &vehicle.parts[part].id;
+                let id = ConnectorId::from(vehicle.parts[part].id.as_str());
                 let name = format!("{id}.{pin}");
                 let face = b.node();
                 let of = Of::Terminal(id.clone(), pin.clone());
                 let branch = b.add(face, node, of, contact(TERMINAL_OHM_MM2, &[&name]));
-                terminal_branch.insert((id.clone(), pin), branch);
+                terminal_branch.insert((id, pin), branch);
                 node_of.insert(format!("{name}:part"), node);
                 node_of.insert(name, face);
             }
         }
         for splice in &vehicle.splices {
-            node_of.insert(splice.id.clone(), b.node());
+            node_of.insert(splice.id.to_string(), b.node());
         }
-        let mut ground_branch = Vec::new();
-        for (g, ground) in vehicle.grounds.iter().enumerate() {
+        let mut ground_branch = TiVec::new();
+        for (g, ground) in vehicle.grounds.iter_enumerated() {
             let stud = b.node();
-            node_of.insert(ground.id.clone(), stud);
+            node_of.insert(ground.id.to_string(), stud);
             ground_branch.push(b.add(
                 stud,
-                0,
+                BODY,
                 Of::Ground(g),
                 contact(GROUND_OHM_MM2, &[&ground.id]),
             ));
         }
-        let mut wire_branch = Vec::new();
-        for (w, wire) in vehicle.wires.iter().enumerate() {
+        let mut wire_branch = TiVec::new();
+        for (w, wire) in vehicle.wires.iter_enumerated() {
             let end = |id: &String| {
                 node_of.get(id).copied().ok_or_else(|| CircuitError::NoSuchPoint(id.clone()))
             };
@@ -331,18 +336,18 @@ impl Circuit {
         check_islands(&vehicle, b.nodes, &b.branches, &devices, &node_of)?;
         let ends: Vec<_> = b.branches.iter().map(|x| (x.from, x.to)).collect();
         let (supply, reference) = posts(&vehicle, &b.pins, &node_of);
-        let mut part_devices = vec![Vec::new(); vehicle.parts.len()];
-        for (d, placed) in devices.iter().enumerate() {
+        let mut part_devices: TiVec<PartIx, _> = vec![Vec::new(); vehicle.parts.len()].into();
+        for (d, placed) in devices.iter_enumerated() {
             part_devices[placed.part].push(d);
         }
-        let mut bent_at = vec![Vec::new(); b.nodes];
-        let mut devices_at: Vec<Vec<u32>> = vec![Vec::new(); b.nodes];
-        for (k, branch) in b.branches.iter().enumerate() {
+        let mut bent_at: TiVec<NodeId, Vec<BranchId>> = vec![Vec::new(); b.nodes].into();
+        let mut devices_at: TiVec<NodeId, Vec<DeviceIx>> = vec![Vec::new(); b.nodes].into();
+        for (k, branch) in b.branches.iter_enumerated() {
             for n in [branch.from, branch.to] {
                 if let Of::Device { device, .. } = branch.of {
-                    bent_at[n].push(k as u32);
-                    if devices_at[n].last() != Some(&(device as u32)) {
-                        devices_at[n].push(device as u32);
+                    bent_at[n].push(k);
+                    if devices_at[n].last() != Some(&device) {
+                        devices_at[n].push(device);
                     }
                 }
             }
@@ -351,11 +356,11 @@ impl Circuit {
             .outputs
             .iter()
             .map(|o| {
-                let drives = |d: &(usize, &Placed)| {
+                let drives = |d: &(DeviceIx, &Placed)| {
                     let element = &vehicle.parts[d.1.part].elements[d.1.element];
                     element.outputs().contains(&o.id.as_str())
                 };
-                devices.iter().enumerate().filter(drives).map(|d| d.0).collect()
+                devices.iter_enumerated().filter(drives).map(|d| d.0).collect()
             })
             .collect();
         let by_bus = |e: &vehicle::Element| e.feed().is_some_and(|feed| feed.by_bus);
@@ -391,7 +396,7 @@ impl Circuit {
     /// [`CircuitError::NoSuchPoint`].
     pub fn node(&self, id: &str) -> Result<NodeId, CircuitError> {
         if id == "body" {
-            return Ok(0);
+            return Ok(BODY);
         }
         self.node_of.get(id).copied().ok_or_else(|| CircuitError::NoSuchPoint(id.to_owned()))
     }
@@ -406,12 +411,12 @@ impl Circuit {
     }
 
     /// Index of a part.
-    pub fn part(&self, id: &str) -> Option<usize> {
+    pub fn part(&self, id: &str) -> Option<PartIx> {
         self.names.part(id)
     }
 
     /// Index of a conductor.
-    pub fn wire(&self, id: &str) -> Option<usize> {
+    pub fn wire(&self, id: &str) -> Option<WireIx> {
         self.names.wire(id)
     }
 
@@ -449,12 +454,12 @@ pub fn wire_ohms(vehicle: &Vehicle, wire: &vehicle::Wire) -> f64 {
 fn check_islands(
     vehicle: &Vehicle,
     nodes: usize,
-    branches: &[Branch],
-    devices: &[Placed],
+    branches: &TiSlice<BranchId, Branch>,
+    devices: &TiSlice<DeviceIx, Placed>,
     node_of: &BTreeMap<String, NodeId>,
 ) -> Result<(), CircuitError> {
-    let mut group: Vec<NodeId> = (0..nodes).collect();
-    fn root(group: &mut [NodeId], mut n: NodeId) -> NodeId {
+    let mut group: TiVec<NodeId, NodeId> = (0..nodes).map(NodeId::from).collect();
+    fn root(group: &mut TiSlice<NodeId, NodeId>, mut n: NodeId) -> NodeId {
         while group[n] != n {
             group[n] = group[group[n]];
             n = group[n];
@@ -467,7 +472,7 @@ fn check_islands(
     }
     for placed in devices.iter().filter(|d| d.device.is_source()) {
         let at = root(&mut group, branches[placed.branches[0]].from);
-        if at != root(&mut group, 0) {
+        if at != root(&mut group, BODY) {
             let points: Vec<&str> = node_of
                 .iter()
                 .filter(|(_, n)| root(&mut group, **n) == at)
@@ -486,10 +491,10 @@ fn check_islands(
 /// The battery's positive post, and the cavity of its negative one.
 fn posts(
     vehicle: &Vehicle,
-    pins: &BTreeMap<(usize, String), NodeId>,
+    pins: &BTreeMap<(PartIx, String), NodeId>,
     node_of: &BTreeMap<String, NodeId>,
 ) -> (Option<NodeId>, String) {
-    for (p, part) in vehicle.parts.iter().enumerate() {
+    for (p, part) in vehicle.parts.iter_enumerated() {
         for element in &part.elements {
             if let Some((plus, minus)) = element.posts() {
                 let supply = pins.get(&(p, plus.to_owned())).copied();
@@ -513,9 +518,9 @@ fn posts(
 /// Numbers the nodes in the order they are eliminated, so that a solution runs through memory.
 fn number_by_elimination(b: &mut Builder, node_of: &mut BTreeMap<String, NodeId>) {
     let ends: Vec<_> = b.branches.iter().map(|x| (x.from, x.to)).collect();
-    let mut number = vec![0; b.nodes];
+    let mut number: TiVec<NodeId, NodeId> = vec![BODY; b.nodes].into();
     for (p, node) in Plan::new(b.nodes, &ends).order().enumerate() {
-        number[node] = p + 1;
+        number[NodeId::from(node)] = (p + 1).into();
     }
     for branch in &mut b.branches {
         branch.from = number[branch.from];

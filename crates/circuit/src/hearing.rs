@@ -4,12 +4,12 @@
 //! member's are so in the middle.
 
 use crate::bus_lines::{bit, bus_lines};
-use crate::compile::{Circuit, NodeId};
+use crate::compile::{BODY, BranchId, Circuit, DeviceIx, NodeId};
 use crate::fault::Change;
 use crate::phase::{DOMINANT, Ear};
 use crate::sweep::Sweep;
 use std::sync::Arc;
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{OperatingState, PartIx, TiSlice, TiVec, Vehicle};
 
 /// A level that moves by less than this leaves the way back as it was, volts: what 30 ohms in one line
 /// of a stub make of the current into a receiver of 60 kilohms; the way back stands a good 100.
@@ -22,13 +22,13 @@ const LIN_RESTS_VOLTS: f64 = 0.5;
 const SILENT: u8 = 0;
 
 /// Part of the module a tester talks through: as the file says, else the one with the most CAN buses.
-pub fn gateway(v: &Vehicle) -> Option<usize> {
-    let cans = |part: usize| {
+pub fn gateway(v: &Vehicle) -> Option<PartIx> {
+    let cans = |part: PartIx| {
         let elements = v.parts[part].elements.iter();
         elements.filter(|e| e.bus_end().is_some_and(|end| end.is_can())).count()
     };
-    let named = v.gateway.as_ref().and_then(|id| v.parts.iter().position(|p| p.id == *id));
-    let modules = (0..v.parts.len()).filter(|p| v.parts[*p].module.is_some() && cans(*p) > 0);
+    let named = v.gateway.as_ref().and_then(|id| v.parts.position(|p| p.id == *id));
+    let modules = v.parts.keys().filter(|p| v.parts[*p].module.is_some() && cans(*p) > 0);
     named.or_else(|| modules.max_by_key(|p| (cans(*p), std::cmp::Reverse(*p))))
 }
 
@@ -36,12 +36,12 @@ pub fn gateway(v: &Vehicle) -> Option<usize> {
 #[derive(Debug, Clone)]
 pub struct Hearing {
     /// Part of the gateway.
-    pub gateway: usize,
+    pub gateway: PartIx,
     buses: Vec<Line>,
     /// Nodes of the lines: a bit for each bus.
-    on_line: Vec<u32>,
+    on_line: TiVec<NodeId, u32>,
     /// Whether a part is reached over a bus, if at all.
-    asked: Vec<bool>,
+    asked: TiVec<PartIx, bool>,
     /// Nodes of all ears.
     nodes: Vec<NodeId>,
 }
@@ -52,8 +52,8 @@ struct Line {
     /// Number of the bus.
     bus: usize,
     /// The part in the middle, and its transceiver.
-    middle: usize,
-    device: usize,
+    middle: PartIx,
+    device: DeviceIx,
     ear: Ear,
     members: Vec<Member>,
     nodes: Vec<NodeId>,
@@ -61,8 +61,8 @@ struct Line {
 
 #[derive(Debug, Clone, Copy)]
 struct Member {
-    device: usize,
-    part: usize,
+    device: DeviceIx,
+    part: PartIx,
     ear: Ear,
 }
 
@@ -76,7 +76,7 @@ pub struct Sound {
     /// Whether each member and the middle hear each other.
     hears: Vec<Vec<bool>>,
     /// Parts that are not reached although they work, in rising order.
-    pub deaf: Vec<u32>,
+    pub deaf: Vec<PartIx>,
 }
 
 impl Hearing {
@@ -109,7 +109,7 @@ impl Hearing {
             let (middle, device, ear) = (own.part, own.device, own.ear);
             buses.push(Line { bus: number, middle, device, ear, members, nodes });
         }
-        let mut asked: Vec<bool> = v.parts.iter().map(|p| p.module.is_some()).collect();
+        let mut asked: TiVec<PartIx, bool> = v.parts.iter().map(|p| p.module.is_some()).collect();
         buses.iter().flat_map(|b| &b.members).for_each(|m| asked[m.part] = true);
         let mut nodes: Vec<NodeId> =
             buses.iter().flat_map(|b: &Line| b.nodes.iter().copied()).collect();
@@ -126,8 +126,8 @@ impl Hearing {
     }
 
     fn touches_bus(&self, c: &Circuit, bus: usize, changes: &[Change]) -> bool {
-        let on = |n: NodeId| n != 0 && self.on_line[n] & bit(bus) != 0;
-        let branch = |k: usize| on(c.branches[k].from) || on(c.branches[k].to);
+        let on = |n: NodeId| n != BODY && self.on_line[n] & bit(bus) != 0;
+        let branch = |k: BranchId| on(c.branches[k].from) || on(c.branches[k].to);
         changes.iter().any(|change| match change {
             Change::Branch(k, _) | Change::Series(k, _) | Change::Times(k, _) => branch(*k),
             Change::Bridge(a, b, _) => on(*a) || on(*b),
@@ -145,7 +145,7 @@ impl Hearing {
     }
 
     /// The modules in the middle of the buses.
-    pub fn middles(&self) -> impl Iterator<Item = usize> + '_ {
+    pub fn middles(&self) -> impl Iterator<Item = PartIx> + '_ {
         self.buses.iter().map(|b| b.middle)
     }
 
@@ -184,13 +184,13 @@ impl Hearing {
         mut dominant: Option<&mut [Sweep]>,
         changes: &[Change],
         sound: Option<&Sound>,
-    ) -> Vec<u32> {
+    ) -> Vec<PartIx> {
         let (alive, rests) = {
             let p = sweep.solve_at(changes, &self.nodes);
-            (p.alive.to_vec(), self.buses.iter().map(|b| b.ears(p.volts)).collect::<Vec<_>>())
+            (p.alive.to_owned(), self.buses.iter().map(|b| b.ears(p.volts)).collect::<Vec<_>>())
         };
-        let works = |part: usize| self.asked[part] && alive[part];
-        let mut reached = vec![false; alive.len()];
+        let works = |part: PartIx| self.asked[part] && alive[part];
+        let mut reached: TiVec<PartIx, bool> = vec![false; alive.len()].into();
         reached[self.gateway] = alive[self.gateway];
         for (b, bus) in self.buses.iter().enumerate().filter(|(_, bus)| alive[bus.middle]) {
             let rest = &rests[b];
@@ -214,12 +214,12 @@ impl Hearing {
                 reached[m.part] |= hears;
             }
         }
-        (0..alive.len()).filter(|p| works(*p) && !reached[*p]).map(|p| p as u32).collect()
+        alive.keys().filter(|p| works(*p) && !reached[*p]).collect()
     }
 }
 
 /// Parts that work and still do not answer in a state under changes, worked out from rest. Slow.
-pub fn deaf(circuit: &Arc<Circuit>, state: &OperatingState, changes: &[Change]) -> Vec<u32> {
+pub fn deaf(circuit: &Arc<Circuit>, state: &OperatingState, changes: &[Change]) -> Vec<PartIx> {
     let mut sweep = Sweep::new(circuit, state, &[]);
     Hearing::of(circuit).map_or_else(Vec::new, |h| h.deaf(&mut sweep, None, changes, None))
 }
@@ -250,7 +250,7 @@ impl Line {
         self.rest(sweep, &with)
     }
 
-    fn ears(&self, volts: &[f64]) -> Vec<[f64; 3]> {
+    fn ears(&self, volts: &TiSlice<NodeId, f64>) -> Vec<[f64; 3]> {
         self.members.iter().map(|m| m.ear).chain([self.ear]).map(|e| e.of(volts)).collect()
     }
 
@@ -265,7 +265,7 @@ impl Line {
         sound: Option<&[f64]>,
     ) -> Vec<bool> {
         let mut hears = vec![false; self.members.len()];
-        let silent = |device: usize| {
+        let silent = |device: DeviceIx| {
             changes.iter().any(|c| matches!(c, Change::Hold(d, SILENT) if *d == device))
         };
         let own_rest = rest[self.members.len()];

@@ -1,14 +1,14 @@
 //! What is joined to a place at all: the rest of the vehicle cannot matter to what is read there.
 
-use crate::compile::{Circuit, NodeId, Of};
+use crate::compile::{BranchId, Circuit, NodeId, Of};
 use crate::fault::Change;
 use std::collections::HashSet;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, TiVec};
 
 /// Nodes that something current flows through, or a device, joins to some place.
 #[derive(Debug, Clone)]
 pub struct Joined {
-    nodes: Vec<bool>,
+    nodes: TiVec<NodeId, bool>,
 }
 
 impl Circuit {
@@ -16,13 +16,13 @@ impl Circuit {
     /// or not, and through the devices that have a branch there, as the coil is to its contacts. None where
     /// a module is among it: what its software looks at may lie anywhere.
     pub fn joined(&self, state: &OperatingState, from: &[NodeId]) -> Option<Joined> {
-        let mut at: Vec<Vec<usize>> = vec![Vec::new(); self.nodes];
-        let pulled: HashSet<usize> = self.unplugged(state).collect();
-        for (k, b) in self.branches.iter().enumerate().filter(|(k, _)| !pulled.contains(k)) {
+        let mut at: TiVec<NodeId, Vec<BranchId>> = vec![Vec::new(); self.nodes].into();
+        let pulled: HashSet<BranchId> = self.unplugged(state).collect();
+        for (k, b) in self.branches.iter_enumerated().filter(|(k, _)| !pulled.contains(k)) {
             at[b.from].push(k);
             at[b.to].push(k);
         }
-        let mut nodes = vec![false; self.nodes];
+        let mut nodes: TiVec<NodeId, bool> = vec![false; self.nodes].into();
         let mut next: Vec<NodeId> = from.to_vec();
         while let Some(node) = next.pop() {
             if std::mem::replace(&mut nodes[node], true) {

@@ -6,6 +6,7 @@
 //! method with a line search finds it from any start.
 
 use crate::OPEN_OHMS;
+use crate::compile::NodeId;
 
 /// Thermal voltage at 27 degC, volts: Boltzmann's constant times 300.15 K over the elementary charge.
 pub const THERMAL_VOLTS: f64 = 0.025_864_9;
@@ -321,7 +322,7 @@ impl Law {
     }
 
     /// The SPICE element card between two nodes.
-    pub fn spice(self, name: &str, a: usize, b: usize) -> String {
+    pub fn spice(self, name: &str, a: NodeId, b: NodeId) -> String {
         let v = format!("v({a},{b})");
         match self {
             Self::Ohms(r) => format!("R{name} {a} {b} {r:e}"),

@@ -27,7 +27,7 @@ pub mod spice;
 pub mod sweep;
 pub mod tolerance;
 
-pub use compile::{Branch, BranchId, Circuit, CircuitError, NodeId, Of};
+pub use compile::{BODY, Branch, BranchId, Circuit, CircuitError, DeviceIx, NodeId, Of};
 pub use doubts::doubts;
 pub use fault::{Change, Fault};
 pub use joined::Joined;

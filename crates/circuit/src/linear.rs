@@ -26,7 +26,7 @@ mod tests {
     #[test]
     fn a_floating_milliohm_chain_keeps_its_accuracy() {
         // 12 V behind 1 Ohm feeds a chain of 1 mOhm links that ends in nothing but 1 GOhm leaks.
-        let mut ends = vec![(1, 0)];
+        let mut ends = vec![(1usize, 0)];
         let mut values = vec![(1.0, -12.0)];
         for n in 1..40 {
             ends.push((n, n + 1));

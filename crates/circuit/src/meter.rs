@@ -1,6 +1,6 @@
 //! Meters: what they do to the circuit and what they show.
 
-use crate::compile::{Circuit, CircuitError, NodeId, Of};
+use crate::compile::{BranchId, Circuit, CircuitError, NodeId, Of};
 use crate::fault::Change;
 use crate::solve::{Extra, Solution};
 use crate::sweep::Point;
@@ -47,7 +47,7 @@ pub enum Leads {
     /// Two nodes.
     Between(Instrument, NodeId, NodeId),
     /// A clamp around the conductor of this branch.
-    Around(usize),
+    Around(BranchId),
 }
 
 impl Probe {
@@ -149,8 +149,7 @@ impl Circuit {
     /// what loads the point a probe touches.
     pub fn load_at(&self, solution: &Solution, node: NodeId) -> f64 {
         self.branches
-            .iter()
-            .enumerate()
+            .iter_enumerated()
             .filter(|(_, b)| {
                 (b.from == node || b.to == node) && matches!(b.of, Of::Wire(_) | Of::Terminal(..))
             })

@@ -1,29 +1,35 @@
 //! Where each thing of the vehicle file stands, by its id.
 
 use std::collections::HashMap;
-use vehicle::Vehicle;
+use std::hash::Hash;
+use vehicle::{
+    ConnectorId, GroundId, GroundIx, PartId, PartIx, PlaceId, SpliceId, Vehicle, WireId, WireIx,
+};
 
 /// Indices by id.
 #[derive(Debug)]
 pub struct Names {
-    parts: HashMap<String, usize>,
-    wires: HashMap<String, usize>,
-    connectors: HashMap<String, usize>,
-    splices: HashMap<String, usize>,
-    grounds: HashMap<String, usize>,
-    places: HashMap<String, usize>,
+    parts: HashMap<PartId, PartIx>,
+    wires: HashMap<WireId, WireIx>,
+    connectors: HashMap<ConnectorId, usize>,
+    splices: HashMap<SpliceId, usize>,
+    grounds: HashMap<GroundId, GroundIx>,
+    places: HashMap<PlaceId, usize>,
     /// Conductors that end at each cavity, splice or ground point.
-    ends: HashMap<String, Vec<usize>>,
+    ends: HashMap<String, Vec<WireIx>>,
 }
 
-fn index<T>(list: &[T], id: impl Fn(&T) -> &String) -> HashMap<String, usize> {
-    list.iter().enumerate().map(|(k, x)| (id(x).clone(), k)).collect()
+fn index<'v, T: 'v, I: Clone + Eq + Hash, K: From<usize>>(
+    list: impl IntoIterator<Item = &'v T>,
+    id: impl Fn(&T) -> &I,
+) -> HashMap<I, K> {
+    list.into_iter().enumerate().map(|(k, x)| (id(x).clone(), k.into())).collect()
 }
 
 impl Names {
     pub(crate) fn of(v: &Vehicle) -> Self {
-        let mut ends: HashMap<String, Vec<usize>> = HashMap::new();
-        for (k, w) in v.wires.iter().enumerate() {
+        let mut ends: HashMap<String, Vec<WireIx>> = HashMap::new();
+        for (k, w) in v.wires.iter_enumerated() {
             ends.entry(w.from.clone()).or_default().push(k);
             if w.to != w.from {
                 ends.entry(w.to.clone()).or_default().push(k);
@@ -41,11 +47,11 @@ impl Names {
     }
 
     /// Index of a part.
-    pub fn part(&self, id: &str) -> Option<usize> {
+    pub fn part(&self, id: &str) -> Option<PartIx> {
         self.parts.get(id).copied()
     }
     /// Index of a conductor.
-    pub fn wire(&self, id: &str) -> Option<usize> {
+    pub fn wire(&self, id: &str) -> Option<WireIx> {
         self.wires.get(id).copied()
     }
     /// Index of a connector.
@@ -57,7 +63,7 @@ impl Names {
         self.splices.get(id).copied()
     }
     /// Index of a ground point.
-    pub fn ground(&self, id: &str) -> Option<usize> {
+    pub fn ground(&self, id: &str) -> Option<GroundIx> {
         self.grounds.get(id).copied()
     }
     /// Index of a place.
@@ -65,7 +71,7 @@ impl Names {
         self.places.get(id).copied()
     }
     /// Conductors that end at a cavity, splice or ground point, in the order of the file.
-    pub fn ending_at(&self, end: &str) -> &[usize] {
+    pub fn ending_at(&self, end: &str) -> &[WireIx] {
         self.ends.get(end).map_or(&[], Vec::as_slice)
     }
 }

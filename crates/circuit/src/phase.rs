@@ -6,11 +6,11 @@
 //! output off. A voltmeter shows the average over their shares of time; a capture
 //! shows the levels.
 
-use crate::compile::{Circuit, NodeId};
+use crate::compile::{BODY, Circuit, DeviceIx, NodeId};
 use crate::fault::Change;
 use crate::solve::{Extra, Solution};
-use vehicle::OperatingState;
 use vehicle::element::Ears;
+use vehicle::{OperatingState, PartIx, TiSlice};
 
 /// A phase with its share of time.
 #[derive(Debug, Clone, PartialEq)]
@@ -52,7 +52,7 @@ impl Circuit {
                 });
             }
         }
-        for (o, output) in self.vehicle.outputs.iter().enumerate() {
+        for (o, output) in self.vehicle.outputs.iter_enumerated() {
             if let Some(duty) = output.duty
                 && solution.asked.contains(&o)
             {
@@ -68,15 +68,15 @@ impl Circuit {
     }
 
     /// Devices that are transceivers of a bus.
-    pub fn transceivers<'a>(&'a self, bus: &'a str) -> impl Iterator<Item = usize> + 'a {
-        self.devices.iter().enumerate().filter_map(move |(d, placed)| {
+    pub fn transceivers<'a>(&'a self, bus: &'a str) -> impl Iterator<Item = DeviceIx> + 'a {
+        self.devices.iter_enumerated().filter_map(move |(d, placed)| {
             let element = &self.vehicle.parts[placed.part].elements[placed.element];
             (element.bus() == Some(bus)).then_some(d)
         })
     }
 
     /// The phase in which a part sends a dominant bit on a bus; none when it has no transceiver.
-    pub fn dominant(&self, bus: &str, part: usize) -> Option<Vec<Change>> {
+    pub fn dominant(&self, bus: &str, part: PartIx) -> Option<Vec<Change>> {
         let d = self.transceivers(bus).find(|d| self.devices[*d].part == part)?;
         Some(vec![Change::Hold(d, DOMINANT)])
     }
@@ -112,8 +112,8 @@ impl Circuit {
         state: &OperatingState,
         changes: &[Change],
         bus: &str,
-        sender: usize,
-    ) -> Vec<(usize, bool)> {
+        sender: PartIx,
+    ) -> Vec<(PartIx, bool)> {
         let Some(hold) = self.dominant(bus, sender) else {
             return vec![];
         };
@@ -138,12 +138,12 @@ impl Circuit {
     }
 
     /// Where a transceiver listens; none for any other device.
-    pub fn ear(&self, device: usize) -> Option<Ear> {
+    pub fn ear(&self, device: DeviceIx) -> Option<Ear> {
         let placed = &self.devices[device];
         let pin = |name: &str| self.pin_node.get(&(placed.part, name.to_owned())).copied();
         let end = self.vehicle.parts[placed.part].elements[placed.element].bus_end()?;
         Some(match end.ears {
-            Ears::Can { high, low } => Ear { nodes: [pin(high)?, pin(low)?, 0], is_lin: false },
+            Ears::Can { high, low } => Ear { nodes: [pin(high)?, pin(low)?, BODY], is_lin: false },
             Ears::Lin { line, supply, ground, .. } => {
                 Ear { nodes: [pin(line)?, pin(ground)?, pin(supply)?], is_lin: true }
             }
@@ -166,12 +166,12 @@ impl Ear {
     }
 
     /// Voltages of its nodes.
-    pub fn of(self, volts: &[f64]) -> [f64; 3] {
+    pub fn of(self, volts: &TiSlice<NodeId, f64>) -> [f64; 3] {
         self.nodes.map(|n| volts[n])
     }
 
     /// Volts from its first node to its second.
-    pub fn across(self, volts: &[f64]) -> f64 {
+    pub fn across(self, volts: &TiSlice<NodeId, f64>) -> f64 {
         volts[self.nodes[0]] - volts[self.nodes[1]]
     }
 

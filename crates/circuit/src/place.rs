@@ -18,7 +18,7 @@ pub fn exists(c: &Circuit, at: &str) -> bool {
 
 /// Whether a thing is a cavity with a terminal in it.
 pub fn is_cavity(c: &Circuit, at: &str) -> bool {
-    let key = Point::of(at).key().map(|(owner, no)| (owner.to_owned(), no.to_owned()));
+    let key = Point::of(at).key().map(|(owner, no)| (owner.into(), no.to_owned()));
     key.is_some_and(|key| c.terminal_branch.contains_key(&key))
 }
 
@@ -33,7 +33,7 @@ pub fn places<'c>(c: &'c Circuit, item: &Item) -> Vec<&'c str> {
     };
     let route = |id: &str| {
         n.wire(id)
-            .map(|k| v.wires[k].route.iter().map(String::as_str).collect())
+            .map(|k| v.wires[k].route.iter().map(vehicle::PlaceId::as_str).collect())
             .unwrap_or_default()
     };
     match item {
@@ -43,7 +43,8 @@ pub fn places<'c>(c: &'c Circuit, item: &Item) -> Vec<&'c str> {
             v.places.iter().filter(here).map(|p| p.id.as_str()).collect()
         }
         Item::Terminal(id) => of_owner(Point::of(id).owner).into_iter().collect(),
-        Item::Connector(id) | Item::Part(id) => of_owner(id).into_iter().collect(),
+        Item::Connector(id) => of_owner(id).into_iter().collect(),
+        Item::Part(id) => of_owner(id).into_iter().collect(),
         Item::Ground(id) => n.ground(id).map(|k| v.grounds[k].place.as_str()).into_iter().collect(),
         Item::Splice(id) => n.splice(id).map(|k| v.splices[k].place.as_str()).into_iter().collect(),
         Item::Elsewhere => Vec::new(),
@@ -64,8 +65,7 @@ pub fn lies_at(c: &Circuit, item: &Item, at: &str) -> bool {
 /// Whether repairing an item mends a fault: its own faults, and of two conductors that are rubbed
 /// through to each other it is enough to renew one.
 pub fn mends(item: &Item, fault: &Fault) -> bool {
-    let of_pair =
-        |wire: &String| matches!(&fault.repair_item, Item::Pair(a, b) if a == wire || b == wire);
+    let of_pair = |wire: &vehicle::WireId| matches!(&fault.repair_item, Item::Pair(a, b) if a == wire || b == wire);
     *item == fault.repair_item || matches!(item, Item::Wire(id) if of_pair(id))
 }
 

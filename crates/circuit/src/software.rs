@@ -5,7 +5,15 @@
 use crate::compile::{Circuit, NodeId};
 use crate::solve::Solution;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use vehicle::{OperatingState, SignalSource, Vehicle};
+use vehicle::{
+    MonitorIx, OperatingState, OutputId, OutputIx, PartId, PartIx, SignalId, SignalIx,
+    SignalSource, TiSlice, TiVec, Vehicle,
+};
+
+vehicle::index! {
+    /// What a message needs to arrive somewhere.
+    ArrivalIx,
+}
 
 /// Where a signal comes from.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -13,11 +21,11 @@ enum Source {
     /// Volts between two nodes.
     Volts(NodeId, NodeId),
     /// Whether an output is switched on.
-    Output(usize),
+    Output(OutputIx),
     /// Whether a message arrives.
-    Arrives(usize),
+    Arrives(ArrivalIx),
     /// A signal that a message brings, by number, and what is taken when it does not arrive.
-    Received(usize, usize, f64),
+    Received(ArrivalIx, SignalIx, f64),
     /// Names that do not resolve; a validated file has none.
     Nothing,
 }
@@ -25,16 +33,16 @@ enum Source {
 /// A condition over signals by number.
 #[derive(Debug, Clone, PartialEq)]
 enum Condition {
-    Above(usize, f64),
-    Below(usize, f64),
+    Above(SignalIx, f64),
+    Below(SignalIx, f64),
     All(Vec<Condition>),
     Any(Vec<Condition>),
     Not(Box<Condition>),
 }
 
 impl Condition {
-    fn compile(c: &vehicle::Condition, number: &HashMap<&str, usize>) -> Self {
-        let signal = |id: &String| number.get(id.as_str()).copied();
+    fn compile(c: &vehicle::Condition, number: &HashMap<&str, SignalIx>) -> Self {
+        let signal = |id: &SignalId| number.get(id.as_str()).copied();
         let all = |of: &[vehicle::Condition]| of.iter().map(|c| Self::compile(c, number)).collect();
         // Of a signal that nobody has nothing holds.
         let never = || Self::Any(Vec::new());
@@ -52,7 +60,7 @@ impl Condition {
     }
 
     /// Every signal it looks at, with its limit.
-    fn each(&self, tell: &mut dyn FnMut(usize, f64)) {
+    fn each(&self, tell: &mut dyn FnMut(SignalIx, f64)) {
         match self {
             Self::Above(signal, limit) | Self::Below(signal, limit) => tell(*signal, *limit),
             Self::All(of) | Self::Any(of) => of.iter().for_each(|c| c.each(tell)),
@@ -60,7 +68,7 @@ impl Condition {
         }
     }
 
-    fn holds(&self, value: &dyn Fn(usize) -> f64) -> bool {
+    fn holds(&self, value: &dyn Fn(SignalIx) -> f64) -> bool {
         match self {
             Self::Above(signal, limit) => value(*signal) > *limit,
             Self::Below(signal, limit) => value(*signal) < *limit,
@@ -75,11 +83,11 @@ impl Condition {
 #[derive(Debug, Clone, PartialEq)]
 struct Arrival {
     /// Parts that must work.
-    alive: Vec<usize>,
+    alive: Vec<PartIx>,
     /// Parts that must hear the middle of their bus and be heard there.
-    heard: Vec<usize>,
+    heard: Vec<PartIx>,
     /// The gateway; where it passes nothing on, it is not needed.
-    gateway: Option<usize>,
+    gateway: Option<PartIx>,
     passed_on: bool,
 }
 
@@ -88,14 +96,14 @@ impl Arrival {
     /// heard there counts as hearing all who are.
     fn of(
         vehicle: &Vehicle,
-        part: &HashMap<String, usize>,
-        gateway: Option<usize>,
+        part: &HashMap<PartId, PartIx>,
+        gateway: Option<PartIx>,
         message: &str,
-        at: usize,
+        at: PartIx,
     ) -> Option<Self> {
         let message = vehicle.messages.iter().find(|m| m.id == message)?;
         let sender = *part.get(&message.sender)?;
-        let is_on = |p: usize| {
+        let is_on = |p: PartIx| {
             vehicle
                 .parts
                 .get(p)
@@ -104,8 +112,8 @@ impl Arrival {
         let is_lin =
             vehicle.buses.iter().any(|b| b.id == message.bus && b.kind == vehicle::BusKind::Lin);
         let is_master =
-            |p: usize| vehicle.parts[p].elements.iter().any(|e| e.is_master_of(&message.bus));
-        let middle = |p: usize| if is_lin { is_master(p) } else { Some(p) == gateway };
+            |p: PartIx| vehicle.parts[p].elements.iter().any(|e| e.is_master_of(&message.bus));
+        let middle = |p: PartIx| if is_lin { is_master(p) } else { Some(p) == gateway };
         let passed_on = !is_lin && !is_on(at);
         let mut alive = vec![sender, at];
         alive.extend(gateway.filter(|_| passed_on));
@@ -114,10 +122,10 @@ impl Arrival {
     }
 
     fn holds(&self, view: View<'_>) -> bool {
-        let works = |p: &usize| view.alive.get(*p).copied().unwrap_or(false);
+        let works = |p: &PartIx| view.alive.get(*p).copied().unwrap_or(false);
         // Without a gateway nobody was asked who hears it: its bus goes on without.
         let asked = self.gateway.is_none_or(|g| works(&g));
-        let deaf = |p: &usize| view.deaf.binary_search(&(*p as u32)).is_ok();
+        let deaf = |p: &PartIx| view.deaf.binary_search(p).is_ok();
         self.alive.iter().all(works)
             && (!self.passed_on || asked)
             && (!asked || !self.heard.iter().any(deaf))
@@ -127,14 +135,14 @@ impl Arrival {
 #[derive(Debug)]
 struct Function {
     /// Modules that must work for the request to be seen.
-    modules: Vec<usize>,
+    modules: Vec<PartIx>,
     request: Condition,
-    output: Option<usize>,
+    output: Option<OutputIx>,
 }
 
 #[derive(Debug)]
 struct Monitor {
-    module: Option<usize>,
+    module: Option<PartIx>,
     enable: Option<Condition>,
     fails: Condition,
 }
@@ -142,22 +150,22 @@ struct Monitor {
 /// The modules' software, names resolved.
 #[derive(Debug)]
 pub struct Software {
-    signals: Vec<Source>,
-    arrivals: Vec<Arrival>,
+    signals: TiVec<SignalIx, Source>,
+    arrivals: TiVec<ArrivalIx, Arrival>,
     /// Monitors that look at what arrives.
-    listening: Vec<usize>,
+    listening: Vec<MonitorIx>,
     functions: Vec<Function>,
-    monitors: Vec<Monitor>,
+    monitors: TiVec<MonitorIx, Monitor>,
     /// Number of each output.
-    outputs: HashMap<String, usize>,
+    outputs: HashMap<OutputId, OutputIx>,
     /// Whether a driver's request depends on the voltage of each node.
-    pub is_read: Vec<bool>,
+    pub is_read: TiVec<NodeId, bool>,
     /// The same as a list.
     pub read: Vec<NodeId>,
     /// Parts on each bus, in the order of the vehicle file.
-    pub members: Vec<Vec<usize>>,
+    pub members: Vec<Vec<PartIx>>,
     /// Masters of each LIN bus.
-    masters: Vec<Vec<usize>>,
+    masters: Vec<Vec<PartIx>>,
 }
 
 /// What a monitor finds at an operating point.
@@ -175,39 +183,36 @@ pub enum Verdict {
 #[derive(Debug, Clone, Copy)]
 pub struct View<'a> {
     /// Node voltages, volts.
-    pub volts: &'a [f64],
+    pub volts: &'a TiSlice<NodeId, f64>,
     /// Whether each part works.
-    pub alive: &'a [bool],
+    pub alive: &'a TiSlice<PartIx, bool>,
     /// Outputs asked for.
-    pub asked: &'a BTreeSet<usize>,
+    pub asked: &'a BTreeSet<OutputIx>,
     /// Parts that work and neither hear the middle of their bus nor are heard there, in rising
     /// order (see [`crate::hearing`]).
-    pub deaf: &'a [u32],
+    pub deaf: &'a [PartIx],
 }
 
 impl Software {
     pub(crate) fn new(
         vehicle: &Vehicle,
-        part: &HashMap<String, usize>,
-        pins: &BTreeMap<(usize, String), NodeId>,
+        part: &HashMap<PartId, PartIx>,
+        pins: &BTreeMap<(PartIx, String), NodeId>,
         nodes: usize,
     ) -> Self {
-        let outputs: HashMap<String, usize> =
-            vehicle.outputs.iter().enumerate().map(|(k, o)| (o.id.clone(), k)).collect();
+        let outputs: HashMap<OutputId, OutputIx> =
+            vehicle.outputs.iter_enumerated().map(|(k, o)| (o.id.clone(), k)).collect();
         let gateway = crate::hearing::gateway(vehicle);
-        let number: HashMap<&str, usize> =
-            vehicle.signals.iter().enumerate().map(|(k, s)| (s.id.as_str(), k)).collect();
-        let mut arrivals: Vec<Arrival> = Vec::new();
+        let number: HashMap<&str, SignalIx> =
+            vehicle.signals.iter_enumerated().map(|(k, s)| (s.id.as_str(), k)).collect();
+        let mut arrivals: TiVec<ArrivalIx, Arrival> = TiVec::new();
         let mut arrival = |message: &str, at: &str| {
             let at = *part.get(at)?;
             let of = Arrival::of(vehicle, part, gateway, message, at)?;
-            let known = arrivals.iter().position(|a| *a == of);
-            Some(known.unwrap_or_else(|| {
-                arrivals.push(of);
-                arrivals.len() - 1
-            }))
+            let known = arrivals.position(|a| *a == of);
+            Some(known.unwrap_or_else(|| arrivals.push_and_get_key(of)))
         };
-        let signals: Vec<Source> = vehicle
+        let signals: TiVec<SignalIx, Source> = vehicle
             .signals
             .iter()
             .map(|s| match &s.from {
@@ -246,7 +251,7 @@ impl Software {
                 output: outputs.get(&f.output).copied(),
             })
             .collect();
-        let mut is_read = vec![false; nodes];
+        let mut is_read: TiVec<NodeId, bool> = vec![false; nodes].into();
         let conditions: Vec<vehicle::Condition> =
             vehicle.functions.iter().map(vehicle::Function::condition).collect();
         for id in conditions.iter().flat_map(vehicle::Condition::signals) {
@@ -255,7 +260,7 @@ impl Software {
                 is_read[b] = true;
             }
         }
-        let monitors: Vec<Monitor> = vehicle
+        let monitors: TiVec<MonitorIx, Monitor> = vehicle
             .monitors
             .iter()
             .map(|m| Monitor {
@@ -264,14 +269,14 @@ impl Software {
                 fails: Condition::compile(&m.fails, &number),
             })
             .collect();
-        let with = |holds: &dyn Fn(&vehicle::Element) -> bool| -> Vec<usize> {
+        let with = |holds: &dyn Fn(&vehicle::Element) -> bool| -> Vec<PartIx> {
             let of = |p: &&vehicle::Part| p.elements.iter().any(holds);
             vehicle.parts.iter().filter(of).filter_map(|p| part.get(&p.id)).copied().collect()
         };
         let members =
             vehicle.buses.iter().map(|b| with(&|e| e.bus() == Some(b.id.as_str()))).collect();
         let masters = vehicle.buses.iter().map(|b| with(&|e| e.is_master_of(&b.id))).collect();
-        let read = (0..nodes).filter(|n| is_read[*n]).collect();
+        let read = is_read.keys().filter(|n| is_read[*n]).collect();
         let listens = |c: &Condition| {
             let mut found = false;
             c.each(&mut |signal, _| {
@@ -280,7 +285,8 @@ impl Software {
             });
             found
         };
-        let listening = (0..monitors.len())
+        let listening = monitors
+            .keys()
             .filter(|k| {
                 listens(&monitors[*k].fails) || monitors[*k].enable.as_ref().is_some_and(listens)
             })
@@ -300,12 +306,12 @@ impl Software {
     }
 
     /// Number of an output.
-    pub fn output(&self, id: &str) -> Option<usize> {
+    pub fn output(&self, id: &str) -> Option<OutputIx> {
         self.outputs.get(id).copied()
     }
 
     /// Value of a signal, by number, in its unit.
-    pub fn signal(&self, view: View<'_>, signal: usize) -> f64 {
+    pub fn signal(&self, view: View<'_>, signal: SignalIx) -> f64 {
         match self.signals.get(signal) {
             Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
             Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
@@ -323,7 +329,7 @@ impl Software {
     }
 
     /// The nodes between which a signal, by number, is a voltage; none for one that is not.
-    pub fn pins(&self, signal: usize) -> Option<(NodeId, NodeId)> {
+    pub fn pins(&self, signal: SignalIx) -> Option<(NodeId, NodeId)> {
         match self.signals.get(signal) {
             Some(Source::Volts(a, b)) => Some((*a, *b)),
             _ => None,
@@ -332,10 +338,10 @@ impl Software {
 
     /// Voltages that a monitor looks at, as pairs of nodes; none where it looks at anything that comes over
     /// a bus.
-    pub fn looks_at(&self, monitor: usize) -> Option<Vec<(NodeId, NodeId)>> {
+    pub fn looks_at(&self, monitor: MonitorIx) -> Option<Vec<(NodeId, NodeId)>> {
         let m = self.monitors.get(monitor)?;
         let (mut pairs, mut electrical) = (Vec::new(), true);
-        let mut look = |signal: usize, _: f64| match self.signals.get(signal) {
+        let mut look = |signal: SignalIx, _: f64| match self.signals.get(signal) {
             Some(Source::Volts(a, b)) => pairs.push((*a, *b)),
             Some(Source::Output(_)) => {}
             _ => electrical = false,
@@ -348,8 +354,8 @@ impl Software {
     }
 
     /// Outputs asked for: by a tester, or by a function whose request holds in working modules.
-    pub fn asked(&self, state: &OperatingState, view: View<'_>) -> BTreeSet<usize> {
-        let value = |signal: usize| self.signal(view, signal);
+    pub fn asked(&self, state: &OperatingState, view: View<'_>) -> BTreeSet<OutputIx> {
+        let value = |signal: SignalIx| self.signal(view, signal);
         let by_tester = state.outputs.iter().filter_map(|id| self.output(id));
         let by_function = self
             .functions
@@ -375,17 +381,17 @@ impl Software {
     }
 
     /// Verdict of each monitor, in the order of the vehicle file.
-    pub fn monitors(&self, view: View<'_>) -> Vec<Verdict> {
+    pub fn monitors(&self, view: View<'_>) -> TiVec<MonitorIx, Verdict> {
         self.monitors.iter().map(|m| self.verdict(view, m)).collect()
     }
 
     /// Verdict of each monitor that looks at what arrives over a bus, with its number.
-    pub fn listening(&self, view: View<'_>) -> impl Iterator<Item = (usize, Verdict)> {
+    pub fn listening(&self, view: View<'_>) -> impl Iterator<Item = (MonitorIx, Verdict)> {
         self.listening.iter().map(move |k| (*k, self.verdict(view, &self.monitors[*k])))
     }
 
     fn verdict(&self, view: View<'_>, m: &Monitor) -> Verdict {
-        let value = |signal: usize| self.signal(view, signal);
+        let value = |signal: SignalIx| self.signal(view, signal);
         if !m.module.is_some_and(|p| view.alive[p])
             || m.enable.as_ref().is_some_and(|c| !c.holds(&value))
         {
@@ -399,10 +405,14 @@ impl Software {
 
     /// Which parts sit on a bus that is kept awake: by a working LIN master, or by a working
     /// module that was not itself woken over a bus.
-    pub fn bus_awake(&self, alive: &[bool], woken_by_bus: &[bool]) -> Vec<bool> {
-        let mut out = vec![false; alive.len()];
+    pub fn bus_awake(
+        &self,
+        alive: &TiSlice<PartIx, bool>,
+        woken_by_bus: &TiSlice<PartIx, bool>,
+    ) -> TiVec<PartIx, bool> {
+        let mut out: TiVec<PartIx, bool> = vec![false; alive.len()].into();
         for (members, masters) in self.members.iter().zip(&self.masters) {
-            let keeps = |p: &usize| alive[*p] && (!woken_by_bus[*p] || masters.contains(p));
+            let keeps = |p: &PartIx| alive[*p] && (!woken_by_bus[*p] || masters.contains(p));
             if members.iter().any(keeps) {
                 // A master must not keep itself awake over the bus it leads.
                 for p in members.iter().filter(|p| !masters.contains(p)) {
@@ -415,14 +425,18 @@ impl Software {
 }
 
 /// Value of a signal in its unit, by name; 0 for one that does not exist. `deaf` as in [`View`].
-pub fn signal(circuit: &Circuit, solution: &Solution, deaf: &[u32], id: &str) -> f64 {
-    let number = circuit.vehicle.signals.iter().position(|s| s.id == id);
+pub fn signal(circuit: &Circuit, solution: &Solution, deaf: &[PartIx], id: &str) -> f64 {
+    let number = circuit.vehicle.signals.position(|s| s.id == id);
     let alive = solution.alive_parts(circuit);
     number.map_or(0.0, |n| circuit.software.signal(solution.view(&alive, deaf), n))
 }
 
 /// Verdict of each monitor, in the order of the vehicle file. `deaf` as in [`View`].
-pub fn monitors(circuit: &Circuit, solution: &Solution, deaf: &[u32]) -> Vec<Verdict> {
+pub fn monitors(
+    circuit: &Circuit,
+    solution: &Solution,
+    deaf: &[PartIx],
+) -> TiVec<MonitorIx, Verdict> {
     let alive = solution.alive_parts(circuit);
     circuit.software.monitors(solution.view(&alive, deaf))
 }

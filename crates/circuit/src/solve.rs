@@ -1,14 +1,14 @@
 //! The operating point: Newton iteration inside, discrete fixed point outside.
 
 use crate::LEAK_SIEMENS;
-use crate::compile::{BranchId, Circuit, NodeId, Of};
+use crate::compile::{BranchId, Circuit, DeviceIx, NodeId, Of};
 use crate::elements::Seen;
 use crate::fault::Change;
 use crate::law::Law;
 use crate::linear::{Factor, Plan};
 use crate::software::View;
 use std::collections::{BTreeMap, BTreeSet};
-use vehicle::OperatingState;
+use vehicle::{OperatingState, OutputIx, PartIx, TiSlice, TiVec};
 
 /// A branch that is not in the vehicle: a meter's leads.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -41,25 +41,25 @@ const TOLERANCE: f64 = 1e-8;
 #[derive(Debug, Clone)]
 pub struct Solution {
     /// Node voltages against the body, volts.
-    pub volts: Vec<f64>,
+    pub volts: TiVec<NodeId, f64>,
     /// Mode of each device.
-    pub modes: Vec<u8>,
+    pub modes: TiVec<DeviceIx, u8>,
     /// Numbers of the outputs that are asked for.
-    pub asked: BTreeSet<usize>,
+    pub asked: BTreeSet<OutputIx>,
     /// Law of every branch at the end.
-    pub laws: Vec<Law>,
+    pub laws: TiVec<BranchId, Law>,
     /// Newton converged and all devices settled.
     pub converged: bool,
     /// Parts that keep switching to and fro: a chattering relay is a finding.
-    pub chattering: BTreeSet<usize>,
+    pub chattering: BTreeSet<PartIx>,
     /// Parts whose effect is lost mechanically.
-    pub no_effect: BTreeSet<usize>,
+    pub no_effect: BTreeSet<PartIx>,
     /// The fuse of a meter or jumper attached to the circuit opened.
     pub tool_blew: bool,
     /// Largest current each branch carried on the way to the result, amperes.
-    pub peak_amps: Vec<f64>,
+    pub peak_amps: TiVec<BranchId, f64>,
     /// Largest voltage each node had on the way to the result, volts.
-    pub peak_volts: Vec<f64>,
+    pub peak_volts: TiVec<NodeId, f64>,
 }
 
 /// A drop that no workshop meter shows, volts.
@@ -136,7 +136,7 @@ struct Run<'a> {
     extras: Vec<Extra>,
     fixed: BTreeMap<BranchId, Law>,
     altered: BTreeMap<BranchId, Altered>,
-    held: BTreeMap<usize, u8>,
+    held: BTreeMap<DeviceIx, u8>,
     factor: Factor,
     out: Solution,
 }
@@ -186,8 +186,7 @@ impl<'a> Run<'a> {
         });
         let modes = circuit
             .devices
-            .iter()
-            .enumerate()
+            .iter_enumerated()
             .map(|(d, placed)| held.get(&d).copied().unwrap_or_else(|| placed.device.start(state)))
             .collect();
         Self {
@@ -200,16 +199,16 @@ impl<'a> Run<'a> {
             held,
             factor: Factor::default(),
             out: Solution {
-                volts: vec![0.0; circuit.nodes],
+                volts: vec![0.0; circuit.nodes].into(),
                 modes,
                 asked: BTreeSet::new(),
-                laws: Vec::new(),
+                laws: TiVec::new(),
                 converged: false,
                 chattering: BTreeSet::new(),
                 no_effect,
                 tool_blew: false,
-                peak_amps: vec![0.0; circuit.branches.len()],
-                peak_volts: vec![0.0; circuit.nodes],
+                peak_amps: vec![0.0; circuit.branches.len()].into(),
+                peak_volts: vec![0.0; circuit.nodes].into(),
             },
         }
     }
@@ -242,7 +241,7 @@ impl<'a> Run<'a> {
                 continue;
             }
             if again {
-                for (d, placed) in self.circuit.devices.iter().enumerate() {
+                for (d, placed) in self.circuit.devices.iter_enumerated() {
                     if modes[d] != self.out.modes[d] {
                         self.out.chattering.insert(placed.part);
                     }
@@ -274,7 +273,7 @@ impl<'a> Run<'a> {
 
     fn note_peaks(&mut self) {
         let out = &mut self.out;
-        for (k, b) in self.circuit.branches.iter().enumerate() {
+        for (k, b) in self.circuit.branches.iter_enumerated() {
             let amps = out.laws[k].amps(out.volts[b.from] - out.volts[b.to]).abs();
             out.peak_amps[k] = out.peak_amps[k].max(amps);
         }
@@ -286,7 +285,7 @@ impl<'a> Run<'a> {
     fn set_laws(&mut self) {
         let out = &mut self.out;
         out.laws.clear();
-        for (k, branch) in self.circuit.branches.iter().enumerate() {
+        for (k, branch) in self.circuit.branches.iter_enumerated() {
             let law = match (self.fixed.get(&k), &branch.of) {
                 (Some(law), _) => *law,
                 (None, Of::Device { device, role }) => {
@@ -307,8 +306,8 @@ impl<'a> Run<'a> {
     fn newton(&mut self) -> bool {
         let circuit = self.circuit;
         let plan = self.own_plan.as_ref().unwrap_or(&circuit.plan);
-        let bent: Vec<usize> =
-            (0..self.out.laws.len()).filter(|k| !self.out.laws[*k].is_linear()).collect();
+        let bent: Vec<BranchId> =
+            self.out.laws.keys().filter(|k| !self.out.laws[*k].is_linear()).collect();
         for _ in 0..STEPS {
             let volts = &self.out.volts;
             let laws = &self.out.laws;
@@ -319,7 +318,7 @@ impl<'a> Run<'a> {
                 .map(|(b, law)| law.norton(volts[b.from] - volts[b.to]));
             let more = self.extras.iter().map(|e| e.law.norton(volts[e.from] - volts[e.to]));
             plan.solve(LEAK_SIEMENS, own.chain(more), &mut self.factor);
-            let next = &self.factor.volts;
+            let next = TiSlice::<NodeId, f64>::from_ref(&self.factor.volts);
             // At each bent branch: voltage, step, and the linearisation that was used.
             let step = |law: Law, from: NodeId, to: NodeId| {
                 let v = volts[from] - volts[to];
@@ -338,13 +337,13 @@ impl<'a> Run<'a> {
                 (true_amps - used).abs() <= 1e-13 + 1e-9 * true_amps.abs()
             });
             if settled {
-                std::mem::swap(&mut self.out.volts, &mut self.factor.volts);
+                std::mem::swap(&mut self.out.volts.raw, &mut self.factor.volts);
                 return true;
             }
             let t = self.step_length(&bent_steps);
             let moved = next.iter().zip(volts).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
             if t >= 1.0 {
-                std::mem::swap(&mut self.out.volts, &mut self.factor.volts);
+                std::mem::swap(&mut self.out.volts.raw, &mut self.factor.volts);
             } else {
                 for (v, n) in self.out.volts.iter_mut().zip(&self.factor.volts) {
                     *v += t * (n - *v);
@@ -369,10 +368,10 @@ impl<'a> Run<'a> {
         };
         // The linear part of the slope: all of it at the start, nothing at the full step.
         let volts = &self.out.volts;
-        let next = &self.factor.volts;
+        let next = TiSlice::<NodeId, f64>::from_ref(&self.factor.volts);
         let mut all: f64 =
             next.iter().zip(volts).map(|(n, v)| LEAK_SIEMENS * (n - v).powi(2)).sum();
-        for (k, b) in self.circuit.branches.iter().enumerate() {
+        for (k, b) in self.circuit.branches.iter_enumerated() {
             let d = next[b.from] - volts[b.from] - next[b.to] + volts[b.to];
             all += self.factor.branch(k).0 * d * d;
         }
@@ -398,14 +397,14 @@ impl<'a> Run<'a> {
 
     /// The modes that follow from the voltages; with `supplies_first`, of supplies alone while any of
     /// them changes.
-    fn next_modes(&self, supplies_first: bool) -> (Vec<u8>, BTreeSet<usize>) {
+    fn next_modes(&self, supplies_first: bool) -> (TiVec<DeviceIx, u8>, BTreeSet<OutputIx>) {
         let c = self.circuit;
         let alive = self.out.alive_parts(c);
         let asked = c.software.asked(self.state, self.out.view(&alive, &[]));
         let mut modes = self.out.modes.clone();
         let bus_awake = c.software.bus_awake(&alive, &c.woken_by_bus);
         let (mut volts, mut amps) = (Vec::new(), Vec::new());
-        for (d, placed) in c.devices.iter().enumerate() {
+        for (d, placed) in c.devices.iter_enumerated() {
             if self.held.contains_key(&d) {
                 continue;
             }
@@ -427,10 +426,10 @@ impl<'a> Run<'a> {
             };
             modes[d] = placed.device.next(self.out.modes[d], &seen);
         }
-        let is_supply = |d: usize| c.devices[d].device.alive(0).is_some();
-        let moves = |d: usize| modes[d] != self.out.modes[d];
-        if supplies_first && (0..modes.len()).any(|d| moves(d) && is_supply(d)) {
-            for (d, mode) in modes.iter_mut().enumerate() {
+        let is_supply = |d: DeviceIx| c.devices[d].device.alive(0).is_some();
+        let moves = |d: DeviceIx| modes[d] != self.out.modes[d];
+        if supplies_first && modes.keys().any(|d| moves(d) && is_supply(d)) {
+            for (d, mode) in modes.iter_mut_enumerated() {
                 if !is_supply(d) {
                     *mode = self.out.modes[d];
                 }
@@ -449,25 +448,25 @@ impl Solution {
     }
 
     /// Whether a module works: all its supplies are awake. A part without a supply does.
-    pub fn alive(&self, circuit: &Circuit, part: usize) -> bool {
+    pub fn alive(&self, circuit: &Circuit, part: PartIx) -> bool {
         circuit.part_devices[part]
             .iter()
             .all(|d| circuit.devices[*d].device.alive(self.modes[*d]).unwrap_or(true))
     }
 
     /// The same for every part.
-    pub fn alive_parts(&self, circuit: &Circuit) -> Vec<bool> {
-        (0..circuit.vehicle.parts.len()).map(|p| self.alive(circuit, p)).collect()
+    pub fn alive_parts(&self, circuit: &Circuit) -> TiVec<PartIx, bool> {
+        circuit.vehicle.parts.keys().map(|p| self.alive(circuit, p)).collect()
     }
 
     /// What the software looks at; `deaf` as in [`View`].
-    pub fn view<'a>(&'a self, alive: &'a [bool], deaf: &'a [u32]) -> View<'a> {
+    pub fn view<'a>(&'a self, alive: &'a TiSlice<PartIx, bool>, deaf: &'a [PartIx]) -> View<'a> {
         View { volts: &self.volts, alive, asked: &self.asked, deaf }
     }
 
     /// How strongly the effect of a part shows: 1 at its rating, 0 when it does nothing.
     /// `None` when the part has no effect anybody notices.
-    pub fn effect(&self, circuit: &Circuit, part: usize) -> Option<f64> {
+    pub fn effect(&self, circuit: &Circuit, part: PartIx) -> Option<f64> {
         let effect = circuit.effect(part, &self.volts, &self.laws)?;
         Some(if self.no_effect.contains(&part) { 0.0 } else { effect })
     }
@@ -483,7 +482,12 @@ impl Circuit {
     }
 
     /// How strongly a part's effect shows, from voltages and laws; mechanical losses aside.
-    pub fn effect(&self, part: usize, volts: &[f64], laws: &[Law]) -> Option<f64> {
+    pub fn effect(
+        &self,
+        part: PartIx,
+        volts: &TiSlice<NodeId, f64>,
+        laws: &TiSlice<BranchId, Law>,
+    ) -> Option<f64> {
         self.part_devices[part].iter().find_map(|d| {
             let placed = &self.devices[*d];
             let k = *placed.branches.first()?;

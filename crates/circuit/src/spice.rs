@@ -1,10 +1,11 @@
 //! Any operating point as a SPICE deck.
 
-use crate::compile::Circuit;
+use crate::compile::{BODY, BranchId, Circuit, NodeId};
 use crate::fault::Change;
 use crate::solve::{Extra, Solution};
 use crate::{LEAK_SIEMENS, Law};
 use std::fmt::Write;
+use vehicle::TiSlice;
 
 /// Writes the deck of a solved point: relays, fuses and drivers stand as they
 /// settled, motors and generators keep their non-linear laws. `* node <n> <id>`
@@ -24,8 +25,8 @@ pub fn deck(
 pub fn deck_of(
     circuit: &Circuit,
     title: &str,
-    laws: &[Law],
-    volts: &[f64],
+    laws: &TiSlice<BranchId, Law>,
+    volts: &TiSlice<NodeId, f64>,
     changes: &[Change],
     meter: Option<Extra>,
 ) -> String {
@@ -34,7 +35,7 @@ pub fn deck_of(
         let _ = writeln!(deck, "* node {node} {id}");
     }
     let mut bent = std::collections::BTreeSet::new();
-    for (k, branch) in circuit.branches.iter().enumerate() {
+    for (k, branch) in circuit.branches.iter_enumerated() {
         if branch.from != branch.to {
             let card = laws[k].spice(&format!("b{k}"), branch.from, branch.to);
             let _ = writeln!(deck, "{card}");
@@ -59,7 +60,7 @@ pub fn deck_of(
     for node in 1..circuit.nodes {
         let _ = writeln!(deck, "Rleak{node} {node} 0 {:e}", 1.0 / LEAK_SIEMENS);
     }
-    for node in bent.into_iter().filter(|n| *n != 0) {
+    for node in bent.into_iter().filter(|n| *n != BODY) {
         let _ = writeln!(deck, ".nodeset v({node})={:e}", volts[node]);
     }
     deck.push_str(

@@ -29,7 +29,7 @@ use margin::margins;
 use now::Now;
 use point::Reach;
 use std::sync::Arc;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, PartIx, TiSlice, TiVec};
 
 /// A state with everything needed to solve hypotheses quickly.
 #[derive(Debug, Clone)]
@@ -38,11 +38,11 @@ pub struct Sweep {
     state: OperatingState,
     holds: Vec<Change>,
     base: Solution,
-    base_alive: Vec<bool>,
-    pulled: Vec<bool>,
+    base_alive: TiVec<PartIx, bool>,
+    pulled: TiVec<BranchId, bool>,
     factor: Factor,
     now: Now,
-    full: Option<(Solution, Vec<bool>)>,
+    full: Option<(Solution, TiVec<PartIx, bool>)>,
     standing: Option<Standing>,
     /// A link's place in its chain, the link that stands for the chain, and the law there.
     patched: Option<(BranchId, BranchId, Law)>,
@@ -70,7 +70,7 @@ impl Sweep {
             .map(|(b, law)| law.norton(base.volts[b.from] - base.volts[b.to]));
         circuit.plan.solve(LEAK_SIEMENS, values, &mut factor);
         let base_alive = base.alive_parts(circuit);
-        let mut pulled = vec![false; circuit.branches.len()];
+        let mut pulled: TiVec<BranchId, bool> = vec![false; circuit.branches.len()].into();
         for branch in circuit.unplugged(state) {
             pulled[branch] = true;
         }
@@ -79,13 +79,13 @@ impl Sweep {
             modes: base.modes.clone(),
             alive: base_alive.clone(),
             asked: base.asked.clone(),
-            is_pending: vec![false; circuit.devices.len()],
-            is_watched: vec![false; circuit.branches.len()],
+            is_pending: vec![false; circuit.devices.len()].into(),
+            is_watched: vec![false; circuit.branches.len()].into(),
             ..Now::default()
         };
         now.bus_awake = circuit.software.bus_awake(&now.alive, &circuit.woken_by_bus);
         let (margins, reaches) = margins(circuit, state, &base, &mut factor);
-        factor.begin(&circuit.plan, margins, &reaches);
+        factor.begin(&circuit.plan, margins.raw, &reaches.raw);
         Self {
             circuit: Arc::clone(circuit),
             state: state.clone(),
@@ -177,7 +177,7 @@ impl Sweep {
             }
             return Point {
                 circuit: &self.circuit,
-                volts: &self.factor.volts,
+                volts: TiSlice::from_ref(&self.factor.volts),
                 laws: &self.now.laws,
                 modes: &self.now.modes,
                 alive: &self.now.alive,

@@ -5,7 +5,7 @@ use circuit::hearing::Hearing;
 use circuit::{Change, Circuit, Sweep, fault};
 use proptest::prelude::*;
 use std::sync::{Arc, LazyLock};
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{OperatingState, PartIx, Vehicle};
 
 static WREN: LazyLock<Arc<Circuit>> = LazyLock::new(|| {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
@@ -26,7 +26,7 @@ fn deaf(state: &OperatingState, changes: &[Change]) -> Vec<&'static str> {
     let quick = HEARING.deaf(&mut sweep, Some(&mut dominant), changes, Some(&sound));
     // Looking at every way finds the same.
     assert_eq!(HEARING.deaf(&mut sweep, None, changes, None), quick);
-    quick.into_iter().map(|p| WREN.vehicle.parts[p as usize].id.as_str()).collect()
+    quick.into_iter().map(|p| WREN.vehicle.parts[p].id.as_str()).collect()
 }
 
 fn of(id: &str) -> Vec<Change> {
@@ -34,7 +34,7 @@ fn of(id: &str) -> Vec<Change> {
 }
 
 /// Conductors that end at a pin of a part.
-fn wire_to(part: &str, pin: &str) -> String {
+fn wire_to(part: &str, pin: &str) -> vehicle::WireId {
     let connector = WREN.vehicle.connectors.iter().find(|c| c.part.as_deref() == Some(part));
     let end = format!("{}.{pin}", connector.unwrap().id);
     WREN.vehicle.wires.iter().find(|w| w.from == end || w.to == end).unwrap().id.clone()
@@ -87,7 +87,10 @@ fn behind_a_dead_gateway_nobody_answers() {
     let changes = of(&format!("wire:{supply}:open"));
     let solution = WREN.solve(&on(), &changes, None);
     assert!(!solution.alive(&WREN, a1));
-    let working = (0..WREN.vehicle.parts.len())
+    let working = WREN
+        .vehicle
+        .parts
+        .keys()
         .filter(|p| WREN.vehicle.parts[*p].module.is_some() && solution.alive(&WREN, *p));
     assert_eq!(deaf(&on(), &changes).len(), working.count());
 }
@@ -107,11 +110,11 @@ proptest! {
         let quick = deaf(&state, &f.changes);
         let rest = WREN.solve(&state, &f.changes, None);
         prop_assume!(rest.converged);
-        for (p, part) in WREN.vehicle.parts.iter().enumerate() {
+        for (p, part) in WREN.vehicle.parts.iter_enumerated() {
             if part.module.is_none() || !rest.alive(&WREN, p) || p == HEARING.gateway {
                 continue;
             }
-            let way = |bus: &str, from: usize, to: usize| {
+            let way = |bus: &str, from: PartIx, to: PartIx| {
                 WREN.heard(&state, &f.changes, bus, from).contains(&(to, true))
             };
             let buses = WREN.vehicle.buses.iter().map(|b| b.id.as_str());

@@ -2,10 +2,11 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use circuit::{Change, Circuit, fault};
+use circuit::{Change, Circuit, NodeId, fault};
 use common::wren;
 use proptest::prelude::*;
 use std::sync::LazyLock;
+use vehicle::TiVec;
 
 static WREN: LazyLock<Circuit> = LazyLock::new(wren);
 static FAULTS: LazyLock<Vec<circuit::Fault>> = LazyLock::new(|| fault::all(&WREN));
@@ -19,8 +20,8 @@ proptest! {
         let fault = &FAULTS[f % FAULTS.len()];
         let state = &c.vehicle.states[s % c.vehicle.states.len()].state;
         let out = c.solve(state, &fault.changes, None);
-        let mut sum = vec![0.0; c.nodes];
-        for (k, b) in c.branches.iter().enumerate() {
+        let mut sum: TiVec<NodeId, f64> = vec![0.0; c.nodes].into();
+        for (k, b) in c.branches.iter_enumerated() {
             let i = out.amps(c, k);
             sum[b.from] += i;
             sum[b.to] -= i;
@@ -32,7 +33,7 @@ proptest! {
                 sum[b] -= i;
             }
         }
-        for (n, sum) in sum.iter().enumerate().skip(1) {
+        for (n, sum) in sum.iter_enumerated().skip(1) {
             let left = (sum + out.volts[n] * circuit::LEAK_SIEMENS).abs();
             prop_assert!(left < 1e-5, "{} node {n}: {sum}", fault.id);
         }

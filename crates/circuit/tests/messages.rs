@@ -53,7 +53,7 @@ fn listeners(sender: &str) -> BTreeSet<String> {
         .collect()
 }
 
-fn wire_to(part: &str, pin: &str) -> String {
+fn wire_to(part: &str, pin: &str) -> vehicle::WireId {
     let connector = WREN.vehicle.connectors.iter().find(|c| c.part.as_deref() == Some(part));
     let end = format!("{}.{pin}", connector.unwrap().id);
     WREN.vehicle.wires.iter().find(|w| w.from == end || w.to == end).unwrap().id.clone()

@@ -2,7 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use circuit::{Sweep, fault, spice};
+use circuit::{NodeId, Sweep, fault, spice};
 use common::wren;
 use rayon::prelude::*;
 use serde_json::json;
@@ -10,9 +10,10 @@ use std::collections::BTreeMap;
 use std::io::Write;
 use std::process::{Command, Stdio};
 use std::sync::Arc;
+use vehicle::TiSlice;
 
 /// Runs one deck; node voltages by node number.
-fn ngspice(deck: &str) -> BTreeMap<usize, f64> {
+fn ngspice(deck: &str) -> BTreeMap<NodeId, f64> {
     let mut child = Command::new("ngspice")
         .args(["-b", "/dev/stdin"])
         .stdin(Stdio::piped())
@@ -31,7 +32,7 @@ fn ngspice(deck: &str) -> BTreeMap<usize, f64> {
         };
         let name = name.trim_start_matches("V(").trim_end_matches(')');
         if let (Ok(node), Ok(value)) = (name.parse::<usize>(), value.parse::<f64>()) {
-            volts.insert(node, value);
+            volts.insert(NodeId::from(node), value);
         }
     }
     assert!(volts.len() > 20, "ngspice said: {text}\n{}", String::from_utf8_lossy(&out.stderr));
@@ -39,10 +40,10 @@ fn ngspice(deck: &str) -> BTreeMap<usize, f64> {
 }
 
 /// Compares every node; the largest difference, volts.
-fn compare(name: &str, deck: &str, volts: &[f64]) -> f64 {
+fn compare(name: &str, deck: &str, volts: &TiSlice<NodeId, f64>) -> f64 {
     let theirs = ngspice(deck);
     let mut worst = 0.0f64;
-    for (node, ours) in volts.iter().enumerate().skip(1) {
+    for (node, ours) in volts.iter_enumerated().skip(1) {
         let theirs = theirs.get(&node).unwrap_or_else(|| panic!("{name} node {node}"));
         let error = (ours - theirs).abs();
         worst = worst.max(error);
@@ -157,8 +158,10 @@ fn everything_open_or_shorted_still_settles() {
     let c = wren();
     for named in &c.vehicle.states {
         for ohms in [1e-3, 1.0, 1e12] {
-            let changes: Vec<_> = (0..c.branches.len())
-                .filter(|k| k % 3 != 0)
+            let changes: Vec<_> = c
+                .branches
+                .keys()
+                .filter(|k| k.at() % 3 != 0)
                 .map(|k| circuit::Change::Branch(k, circuit::Law::Ohms(ohms)))
                 .collect();
             let s = c.solve(&named.state, &changes, None);

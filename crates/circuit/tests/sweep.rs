@@ -2,7 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use circuit::{Sweep, fault, sweep};
+use circuit::{NodeId, Sweep, fault, sweep};
 use common::wren;
 
 #[test]
@@ -24,14 +24,14 @@ fn updates_give_what_solving_from_rest_gives() {
             if !slow.converged {
                 continue;
             }
-            let error = |n: usize| (p.volts[n] - slow.volts[n]).abs();
-            let off = (0..c.nodes).find(|n| error(*n) > 1e-3 + 1e-4 * slow.volts[*n].abs());
+            let error = |n: NodeId| (p.volts[n] - slow.volts[n]).abs();
+            let off = p.volts.keys().find(|n| error(*n) > 1e-3 + 1e-4 * slow.volts[*n].abs());
             let same = p.settled
                 && off.is_none()
                 && p.alive == slow.alive_parts(&c)
                 && p.asked == &slow.asked;
             if same {
-                worst = (0..c.nodes).map(error).fold(worst, f64::max);
+                worst = p.volts.keys().map(error).fold(worst, f64::max);
             } else {
                 others.push(format!("{} {}", named.id, f.id));
             }

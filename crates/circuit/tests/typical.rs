@@ -51,10 +51,10 @@ fn what_a_diagram_prints_is_enough_for_everything_to_work() {
     }
     // 21 W at 12 V are 1.75 A; with the motor's 4 A and the coil's 12.5 V / 85 Ohm = 0.15 A 5.9 A, and a
     // little more at the 12.6 V that the battery has left.
-    let amps = on.amps(&circuit, circuit.wire_branch[0]).abs();
+    let amps = on.amps(&circuit, circuit.wire_branch[vehicle::WireIx(0)]).abs();
     assert!((5.6..6.4).contains(&amps), "{amps}");
     let off = circuit.solve(&circuit.vehicle.states[0].state, &[], None);
-    assert!(off.amps(&circuit, circuit.wire_branch[0]).abs() < 1e-3);
+    assert!(off.amps(&circuit, circuit.wire_branch[vehicle::WireIx(0)]).abs() < 1e-3);
 }
 
 #[test]

@@ -73,7 +73,7 @@ fn a_dead_short_blows_the_fuse_before_it() {
     let short = fault::by_id(&c, "wire:61:ground:0.05").unwrap();
     let s = c.solve(&state(&c, "rear_washer"), &short.changes, None);
     assert!(s.converged);
-    let f23 = c.devices.iter().position(|d| d.part == c.part("F23").unwrap()).unwrap();
+    let f23 = c.devices.position(|d| d.part == c.part("F23").unwrap()).unwrap();
     assert_eq!(s.modes[f23], 1, "fuse blown");
     assert!(s.effect(&c, c.part("M6").unwrap()).unwrap() < 0.01);
     // With the relay off nothing flows and the fuse stands.
@@ -111,7 +111,7 @@ fn the_healthy_van_works_in_every_state() {
     for named in &c.vehicle.states {
         let s = c.solve(&named.state, &[], None);
         assert!(s.converged, "{}", named.id);
-        for (d, placed) in c.devices.iter().enumerate() {
+        for (d, placed) in c.devices.iter_enumerated() {
             let part = &c.vehicle.parts[placed.part];
             let kind = part.elements[placed.element].kind();
             // A blown fuse, a driver latched off, a module resetting.
@@ -131,7 +131,7 @@ fn the_healthy_van_works_in_every_state() {
             .collect();
         assert_eq!(failed, [""; 0], "{}", named.id);
         let lit = named.state.key != vehicle::KeyPosition::Off;
-        for p in (0..c.vehicle.parts.len()).filter(|p| c.vehicle.parts[*p].module.is_some()) {
+        for p in c.vehicle.parts.keys().filter(|p| c.vehicle.parts[*p].module.is_some()) {
             assert_eq!(s.alive(&c, p), lit, "{} {}", named.id, c.vehicle.parts[p].id);
         }
     }

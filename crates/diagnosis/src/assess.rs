@@ -7,7 +7,7 @@ use crate::evidence::{Evidence, Finding, Strength};
 use crate::gate::{self, Gate};
 use crate::ledger::Case;
 use crate::left_out::LeftOut;
-use crate::model::{Model, ModelError};
+use crate::model::{ItemIx, Model, ModelError};
 use crate::next::{self, Ask, Beside, Check, Fit};
 use crate::odd;
 use crate::own::{self, Own};
@@ -22,7 +22,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use utoipa::ToSchema;
-use vehicle::Item;
+use vehicle::{Item, TiVec};
 
 /// Probability from which on a module at the head must pass its gate.
 const GATED: f64 = 0.3;
@@ -161,7 +161,7 @@ pub struct Symptom {
 struct Basis {
     fingerprint: u64,
     /// Probability each item had before, in the order of [`Model::items`].
-    then: Vec<f64>,
+    then: TiVec<ItemIx, f64>,
 }
 
 /// Works out what a case adds up to. `before` is an earlier assessment of the same job, whose
@@ -226,8 +226,8 @@ pub fn assess(
             hangs_on: hangs_on(model, case, &still, &now, left_out, top),
         });
     out.weighed = still.len();
-    out.entropy_bits = posterior::entropy(&now.items);
-    out.unexplained = left && now.items[model.items.len() - 1] > UNEXPLAINED;
+    out.entropy_bits = posterior::entropy(&now.items.raw);
+    out.unexplained = left && now.items[model.elsewhere()] > UNEXPLAINED;
     out.alike = alike(model, &now).filter(|_| out.unexplained);
     out.pairs = pairs(model, &now);
     out.symptoms = symptoms(model, &still);
@@ -251,7 +251,7 @@ fn hangs_on(
     still: &[Evidence],
     now: &Posterior,
     left_out: &LeftOut,
-    top: usize,
+    top: ItemIx,
 ) -> Option<HangsOn> {
     if let Some(probability) = left_out.on_rates(top) {
         let text = "how often such things fail".to_owned();
@@ -324,22 +324,22 @@ fn judge(
 
 /// What is not in the file is most like this, where it is like one thing more than like all others.
 fn alike(model: &Model, posterior: &Posterior) -> Option<Alike> {
-    let mut shares = vec![0.0; model.items.len()];
+    let mut shares: TiVec<ItemIx, f64> = vec![0.0; model.items.len()].into();
     for (share, item) in posterior.alike.iter().zip(&model.item_of) {
         shares[*item] += share;
     }
-    let (top, share) = shares.into_iter().enumerate().max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let (top, share) = shares.into_iter_enumerated().max_by(|a, b| a.1.total_cmp(&b.1))?;
     let item = model.items[top].clone();
     (share > LIKE).then(|| Alike { text: model.item_text(&item), item })
 }
 
 fn pairs(model: &Model, posterior: &Posterior) -> Vec<Together> {
-    let mut sums: BTreeMap<(usize, usize), f64> = BTreeMap::new();
+    let mut sums: BTreeMap<(ItemIx, ItemIx), f64> = BTreeMap::new();
     for pair in &posterior.pairs {
         let (a, b) = (model.item_of[pair.a], model.item_of[pair.b]);
         *sums.entry((a.min(b), a.max(b))).or_default() += pair.p;
     }
-    let name = |item: usize| model.item_text(&model.items[item]);
+    let name = |item: ItemIx| model.item_text(&model.items[item]);
     let mut list: Vec<Together> = sums
         .into_iter()
         .filter(|(_, p)| *p > 10.0 * SHOWN)

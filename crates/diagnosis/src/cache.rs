@@ -1,6 +1,7 @@
 //! What was solved and weighed, kept as long as there is room: one cache for all models, bounded by
 //! what it takes of memory. What is asked for again stays; what was used once goes first.
 
+use crate::model::HypIx;
 use circuit::Probe;
 use quick_cache::sync::DefaultLifecycle;
 use quick_cache::{DefaultHashBuilder, Equivalent, OptionsBuilder, Weighter};
@@ -31,7 +32,7 @@ enum Key {
     State(ModelId, OperatingState),
     Reading(ModelId, OperatingState, Probe),
     Weighed(ModelId, String),
-    Pair(ModelId, OperatingState, [usize; 2], bool),
+    Pair(ModelId, OperatingState, [HypIx; 2], bool),
     Tool(ModelId, OperatingState, Probe),
     Numbers(ModelId, String, u8),
 }
@@ -43,7 +44,7 @@ pub(crate) enum Wanted<'a> {
     State(ModelId, &'a OperatingState),
     Reading(ModelId, &'a OperatingState, &'a Probe),
     Weighed(ModelId, &'a str),
-    Pair(ModelId, &'a OperatingState, [usize; 2], bool),
+    Pair(ModelId, &'a OperatingState, [HypIx; 2], bool),
     Tool(ModelId, &'a OperatingState, &'a Probe),
     /// With whether the symptom was there, as a number.
     Numbers(ModelId, &'a str, u8),

@@ -2,7 +2,7 @@
 //! harness (N25), insulation between neighbours (N26). And where a jumper must not go.
 
 use crate::evidence::{Strength, effect, moved, substituted};
-use crate::model::{Model, ModelError};
+use crate::model::{HypIx, ItemIx, Model, ModelError};
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::meter::Leads;
 use circuit::{Change, Circuit, Instrument, Probe};
@@ -10,15 +10,17 @@ use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
 use vehicle::element::Switches;
-use vehicle::{Element, Item, KeyPosition, OperatingState, PartKind, Point};
+use vehicle::{
+    ConnectorId, Element, Item, KeyPosition, OperatingState, PartId, PartKind, Point, WireIx,
+};
 
 /// A substitution worth weighing.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Offer {
     /// A fused jumper.
-    Jumper { red: String, black: String, part: String, state: OperatingState },
+    Jumper { red: String, black: String, part: PartId, state: OperatingState },
     /// A known-good part.
-    Swap { swapped: String, part: String, state: OperatingState },
+    Swap { swapped: PartId, part: PartId, state: OperatingState },
 }
 
 /// A repair item with its share of the suspicion.
@@ -79,7 +81,7 @@ fn ampacity(area_mm2: f64) -> f64 {
     14.0 * area_mm2.powf(0.68)
 }
 
-fn shares(model: &Model, sums: BTreeMap<usize, f64>) -> Vec<Share> {
+fn shares(model: &Model, sums: BTreeMap<ItemIx, f64>) -> Vec<Share> {
     let mut list: Vec<Share> = sums
         .into_iter()
         .filter(|(_, p)| *p > LISTED)
@@ -98,15 +100,15 @@ fn divide(
     model: &Model,
     posterior: &Posterior,
     text: String,
-    telling: impl Fn(usize) -> f64,
+    telling: impl Fn(HypIx) -> f64,
 ) -> Coverage {
     let (mut proves, mut leaves) = (BTreeMap::new(), BTreeMap::new());
-    for (h, p) in posterior.hypotheses.iter().enumerate().take(model.faults.len()) {
+    for (h, p) in posterior.hypotheses.iter_enumerated().take(model.faults.len()) {
         let t = if *p > 1e-9 { telling(h) } else { 0.0 };
         *proves.entry(model.item_of[h]).or_insert(0.0) += t * p;
         *leaves.entry(model.item_of[h]).or_insert(0.0) += (1.0 - t) * p;
     }
-    let elsewhere = model.items.len() - 1;
+    let elsewhere = model.elsewhere();
     leaves.insert(elsewhere, posterior.items[elsewhere]);
     let share = proves.values().sum();
     Coverage {
@@ -141,12 +143,12 @@ pub fn jumper(
         .effect(at)
         .ok_or_else(|| ModelError::Unknown { what: "part with an effect", id: part.to_owned() })?;
     let normal = effect::chances(sound)[effect::index(Strength::Normal)];
-    let wanted = |h: usize| posterior.hypotheses[h] > 1e-6;
+    let wanted = |h: HypIx| posterior.hypotheses[h] > 1e-6;
     let comes = model.sweep_all(&p.sweep, leads.change(), None, wanted, f64::NAN, |point| {
         let chances = effect::chances(point.effect(at).unwrap_or(0.0));
         chances[effect::index(Strength::Normal)] * normal
     });
-    let came_before = |h: usize| {
+    let came_before = |h: HypIx| {
         let strength = p.fault(h).and_then(|s| s.effect(at)).unwrap_or(0.0);
         effect::chances(strength)[effect::index(Strength::Normal)]
     };
@@ -176,7 +178,7 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
     // What would happen until it does.
     let [a, b] = leads.nodes(c);
     let with = sweep.solve(&[Change::Bridge(a, b, JUMPER_OHMS)]);
-    for (d, placed) in c.devices.iter().enumerate() {
+    for (d, placed) in c.devices.iter_enumerated() {
         let part = &v.parts[placed.part];
         let element = &part.elements[placed.element];
         let pin_volts = |pin: &str| {
@@ -217,7 +219,7 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
             (None, None) => {}
         }
     }
-    for (w, branch) in c.wire_branch.iter().enumerate() {
+    for (w, branch) in c.wire_branch.iter_enumerated() {
         let (amps, wire) = (with.amps(*branch).abs(), &v.wires[w]);
         let most = ampacity(wire.area_mm2);
         if amps > most && amps > 1.2 * p.solution.amps(c, *branch).abs() {
@@ -235,17 +237,17 @@ fn harm(model: &Model, state: &OperatingState, leads: Leads) -> Vec<String> {
 const LOOKED_AT: usize = 64;
 
 /// The effect that most of the suspicion takes away: output state, part.
-pub(crate) fn missing_effect(model: &Model, live: &[Live]) -> Option<(OperatingState, String)> {
+pub(crate) fn missing_effect(model: &Model, live: &[Live]) -> Option<(OperatingState, PartId)> {
     let c = &model.circuit;
     let v = &c.vehicle;
     let mut likeliest: Vec<&Live> = live.iter().collect();
-    likeliest.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.group.cmp(&b.group)));
+    likeliest.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.repair.cmp(&b.repair)));
     likeliest.truncate(LOOKED_AT);
-    let hypotheses: Vec<usize> = likeliest
+    let hypotheses: Vec<HypIx> = likeliest
         .iter()
         .filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
         .collect();
-    let mut best: Option<(f64, OperatingState, String)> = None;
+    let mut best: Option<(f64, OperatingState, PartId)> = None;
     for named in &v.states {
         let p = model.predict_some(&named.state, &hypotheses);
         for at in model.working(&named.state) {
@@ -353,7 +355,7 @@ pub(crate) fn offers(
         let kind = v.parts.get(model.circuit.part(id)?)?.kind;
         // What sits in a socket is swapped in a moment, and a lamp is; a module is not swapped to see.
         let quick = sockets(id) || kind == PartKind::Lamp;
-        (p > WORTH_SWAPPING && quick).then(|| id.to_owned())
+        (p > WORTH_SWAPPING && quick).then(|| PartId::from(id))
     });
     for swapped in parts.take(SWAPS) {
         out.push(Offer::Swap { swapped, part: part.clone(), state: state.clone() });
@@ -380,7 +382,7 @@ pub fn wiggle(model: &Model, posterior: &Posterior, at: &str) -> Result<Coverage
 }
 
 /// Everything that is plugged at the ends of a conductor, past splices and connectors between looms.
-fn plugged_at(c: &Circuit, wire: usize) -> BTreeSet<String> {
+fn plugged_at(c: &Circuit, wire: WireIx) -> BTreeSet<ConnectorId> {
     let v = &c.vehicle;
     let (mut seen, mut todo) = (BTreeSet::from([wire]), vec![wire]);
     let mut out = BTreeSet::new();
@@ -392,18 +394,18 @@ fn plugged_at(c: &Circuit, wire: usize) -> BTreeSet<String> {
                 c.names.connector(owner).is_some_and(|k| v.connectors[k].part.is_some());
             let is_socket = c.terminal_branch.keys().any(|(x, _)| x == owner);
             if ends_in_part || is_socket {
-                out.insert(owner.to_owned());
+                out.insert(owner.into());
                 continue;
             }
-            let goes_on: Vec<usize> = match at.side {
+            let goes_on: Vec<WireIx> = match at.side {
                 // The other side of a connector between looms.
                 Some(_) => {
                     let side = |e: &str| {
                         let other = Point::of(e);
                         other.side.is_some() && other.cavity() == at.cavity()
                     };
-                    let joins = |x: &usize| side(&v.wires[*x].from) || side(&v.wires[*x].to);
-                    (0..v.wires.len()).filter(joins).collect()
+                    let joins = |x: &WireIx| side(&v.wires[*x].from) || side(&v.wires[*x].to);
+                    v.wires.keys().filter(joins).collect()
                 }
                 None if c.names.splice(end).is_some() => c.names.ending_at(end).to_vec(),
                 None => Vec::new(),
@@ -431,7 +433,7 @@ pub fn insulation_check(
     let (first, second) = (wire(a)?, wire(b)?);
     let unplugged = plugged_at(c, first).into_iter().chain(plugged_at(c, second)).collect();
     let state = OperatingState { battery_off: true, unplugged, ..OperatingState::default() };
-    let end = |w: usize| c.vehicle.wires[w].to.clone();
+    let end = |w: WireIx| c.vehicle.wires[w].to.clone();
     Ok((state, Probe { instrument: Instrument::Ohms, red: end(first), black: end(second) }))
 }
 
@@ -450,11 +452,11 @@ pub fn insulation(
     let leads = probe.leads(&model.circuit)?;
     let nodes = leads.nodes(&model.circuit);
     let sound = crate::evidence::reading::read(model, &state, &[], leads);
-    let wanted = |h: usize| posterior.hypotheses[h] > 1e-6;
+    let wanted = |h: HypIx| posterior.hypotheses[h] > 1e-6;
     let ohms = model.sweep_all(&p.sweep, leads.change(), Some(&nodes), wanted, f64::NAN, |point| {
         leads.shown_at(&point).value()
     });
-    let unplugged: Vec<&str> = state.unplugged.iter().map(String::as_str).collect();
+    let unplugged: Vec<&str> = state.unplugged.iter().map(ConnectorId::as_str).collect();
     let text = format!(
         "Insulation between conductors {a} and {b}, {} unplugged, battery off: sound {}",
         unplugged.join(", "),

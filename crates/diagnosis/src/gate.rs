@@ -5,7 +5,7 @@
 
 use crate::evidence::reading::sound;
 use crate::evidence::{Evidence, Finding, Sight, seen};
-use crate::model::{Model, ModelError, shown};
+use crate::model::{HypIx, ItemIx, Model, ModelError, shown};
 use crate::next::candidates::{Candidate, Here, What, cavity_of};
 use crate::posterior::{CERTAIN, Posterior};
 use crate::verdict::{SOUND, healthy_range};
@@ -15,7 +15,7 @@ use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
 use vehicle::element::Feed;
-use vehicle::{Item, OperatingState, SignalSource};
+use vehicle::{Item, OperatingState, PartId, PartIx, SignalSource};
 
 /// How a point stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
@@ -76,7 +76,7 @@ const NAMED: usize = 2;
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Gate {
     /// Module part.
-    pub module: String,
+    pub module: PartId,
     /// Its name.
     pub text: String,
     /// The points.
@@ -160,31 +160,33 @@ pub fn gate(
     kept.sort_by_cached_key(|p| (100.0 * p.check().minutes(model, &here)) as u64);
     let points = kept;
     let open = points.iter().filter(|p| p.standing != Standing::Proven).count();
-    Ok(Some(Gate { module: module.to_owned(), text: part.name.clone(), points, open }))
+    Ok(Some(Gate { module: module.into(), text: part.name.clone(), points, open }))
 }
 
 /// What else is suspected that would show at an open point, with its probability, likeliest first.
 fn rivals(
     model: &Model,
     posterior: &Posterior,
-    own: Option<usize>,
+    own: Option<ItemIx>,
     point: &GatePoint,
-) -> Result<Vec<(usize, f64)>, ModelError> {
+) -> Result<Vec<(ItemIx, f64)>, ModelError> {
     if point.standing != Standing::Open {
         return Ok(Vec::new());
     }
-    let suspected: Vec<usize> = (0..model.faults.len())
+    let suspected: Vec<HypIx> = model
+        .faults
+        .keys()
         .filter(|h| posterior.hypotheses[*h] > NO_RISK && Some(model.item_of[*h]) != own)
         .collect();
-    let mut of_item: BTreeMap<usize, f64> = BTreeMap::new();
+    let mut of_item: BTreeMap<ItemIx, f64> = BTreeMap::new();
     let mut add =
-        |h: usize| *of_item.entry(model.item_of[h]).or_default() += posterior.hypotheses[h];
+        |h: HypIx| *of_item.entry(model.item_of[h]).or_default() += posterior.hypotheses[h];
     match point.check().what {
         What::Reading(probe) => {
             let leads = probe.leads(&model.circuit)?;
             let expected = sound(model, &point.state, &probe)?;
             let p = model.predict_some(&point.state, &suspected);
-            let shows = |h: &usize| {
+            let shows = |h: &HypIx| {
                 let value =
                     p.fault(*h).map_or(expected.healthy, |s| shown(leads, &model.circuit, s));
                 (value - expected.healthy).abs() > SOUND * expected.sigma
@@ -193,11 +195,11 @@ fn rivals(
         }
         _ => {
             // Most of what is wrong there is seen when one looks.
-            let shows = |h: &usize| seen::chances(model, &point.red, &model.faults[*h])[0] < 0.5;
+            let shows = |h: &HypIx| seen::chances(model, &point.red, &model.faults[*h])[0] < 0.5;
             suspected.into_iter().filter(shows).for_each(&mut add);
         }
     }
-    let mut ranked: Vec<(usize, f64)> = of_item.into_iter().collect();
+    let mut ranked: Vec<(ItemIx, f64)> = of_item.into_iter().collect();
     ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
     Ok(ranked)
 }
@@ -225,7 +227,7 @@ fn inputs(model: &Model, evidence: &[Evidence], module: &str) -> Vec<(String, St
 }
 
 /// The harness side of a module's pin.
-fn cavity(c: &Circuit, part: usize, pin: &str) -> Option<String> {
+fn cavity(c: &Circuit, part: PartIx, pin: &str) -> Option<String> {
     let name = cavity_of(&c.vehicle, part, pin);
     c.node(&name).is_ok().then_some(name)
 }
@@ -262,7 +264,7 @@ fn contact(evidence: &[Evidence], cavity: String) -> GatePoint {
 fn point(
     model: &Model,
     evidence: &[Evidence],
-    (part, pin): (usize, &str),
+    (part, pin): (PartIx, &str),
     text: String,
     needs_load: bool,
 ) -> Result<Option<GatePoint>, ModelError> {

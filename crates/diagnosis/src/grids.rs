@@ -4,9 +4,10 @@
 //! The truth lies between two numbers of a grid; so that it is not refuted by both, each covers half
 //! the way to its neighbours.
 
+use crate::model::HypIx;
 use circuit::Fault;
 use std::collections::HashMap;
-use vehicle::Item;
+use vehicle::{Item, TiSlice, TiVec};
 
 /// How unsure a fault without a number is of what it does, as a share: the parts' tolerance.
 pub(crate) const NO_NUMBER: f64 = 0.08;
@@ -25,15 +26,15 @@ const MORE_TO_COME: f64 = 2.0;
 #[derive(Debug, Clone, Default)]
 pub struct Grids {
     /// Number of the grid of each hypothesis; none where it has no number.
-    pub of: Vec<Option<usize>>,
+    pub of: TiVec<HypIx, Option<usize>>,
     /// How unsure each hypothesis is of its number, as a share.
-    pub share: Vec<f64>,
+    pub share: TiVec<HypIx, f64>,
     /// Natural logarithm of each hypothesis' number; 0 where it has none.
-    pub at: Vec<f64>,
+    pub at: TiVec<HypIx, f64>,
     /// Hypotheses of each grid, numbers rising.
-    pub members: Vec<Vec<usize>>,
+    pub members: Vec<Vec<HypIx>>,
     /// The hypothesis with the same number at the other end of the same conductor.
-    other_end: HashMap<usize, usize>,
+    other_end: HashMap<HypIx, HypIx>,
 }
 
 /// How unsure a fault is of what it does where its grid is not at hand.
@@ -47,14 +48,14 @@ const ANYWHERE: f64 = 0.289;
 impl Grids {
     /// How unsure a hypothesis is of a value because the spot lies anywhere between the ends of its
     /// conductor, one standard deviation; `value` is what is predicted under each.
-    pub fn along(&self, h: usize, value: impl Fn(usize) -> f64) -> f64 {
+    pub fn along(&self, h: HypIx, value: impl Fn(HypIx) -> f64) -> f64 {
         let apart = self.other_end.get(&h).map(|other| (value(h) - value(*other)).abs());
         apart.filter(|apart| apart.is_finite()).map_or(0.0, |apart| ANYWHERE * apart)
     }
 
     /// How far any number of a grid moves something; `moved` says how far one of them does. Where the
     /// last number does hardly more than the one before it, that is all there is.
-    pub fn furthest(&self, grid: usize, moved: impl Fn(usize) -> f64) -> f64 {
+    pub fn furthest(&self, grid: usize, moved: impl Fn(HypIx) -> f64) -> f64 {
         let ends = match self.members[grid][..] {
             [a, b] => [(a, b), (b, a)],
             [a, b, .., y, z] => [(a, b), (z, y)],
@@ -71,7 +72,7 @@ impl Grids {
 
     /// The numbers a hypothesis stands for: from half the way to the one below it up to half the way to
     /// the one above, as natural logarithms. None where it is the only one of its kind.
-    pub fn cell(&self, h: usize) -> Option<(f64, f64)> {
+    pub fn cell(&self, h: HypIx) -> Option<(f64, f64)> {
         let members = &self.members[self.of[h]?];
         let k = members.iter().position(|m| *m == h)?;
         let half = |a: usize, b: usize| 0.5 * (self.at[members[b]] - self.at[members[a]]);
@@ -82,7 +83,7 @@ impl Grids {
     }
 
     /// The hypothesis with the number next above, or next below, or failing that on the other side.
-    pub fn next(&self, h: usize, above: bool) -> Option<usize> {
+    pub fn next(&self, h: HypIx, above: bool) -> Option<HypIx> {
         let members = &self.members[self.of[h]?];
         let k = members.iter().position(|m| *m == h)?;
         let (below, beyond) = (k.checked_sub(1).map(|j| members[j]), members.get(k + 1).copied());
@@ -90,11 +91,11 @@ impl Grids {
     }
 
     /// Of hypotheses in their order.
-    pub fn of(faults: &[Fault]) -> Self {
+    pub fn of(faults: &TiSlice<HypIx, Fault>) -> Self {
         let mut grids = Self { share: faults.iter().map(share_of).collect(), ..Self::default() };
         let mut known: HashMap<(&Item, &str), usize> = HashMap::new();
-        let mut numbers = vec![0.0; faults.len()];
-        for (h, fault) in faults.iter().enumerate() {
+        let mut numbers: TiVec<HypIx, f64> = vec![0.0; faults.len()].into();
+        for (h, fault) in faults.iter_enumerated() {
             grids.of.push(fault.id.number.map(|number| {
                 numbers[h] = number;
                 let grid =
@@ -110,7 +111,7 @@ impl Grids {
         grids.at = numbers.iter().map(|n: &f64| if *n > 0.0 { n.ln() } else { 0.0 }).collect();
         for members in &mut grids.members {
             members.sort_by(|a, b| numbers[*a].total_cmp(&numbers[*b]));
-            let step = |a: usize, b: usize| (numbers[b] / numbers[a]).ln();
+            let step = |a: HypIx, b: HypIx| (numbers[b] / numbers[a]).ln();
             for (k, h) in members.iter().enumerate() {
                 let below = k.checked_sub(1).map(|j| step(members[j], *h));
                 let above = members.get(k + 1).map(|j| step(*h, *j));
@@ -125,10 +126,10 @@ impl Grids {
 }
 
 /// Hypotheses that a conductor is chafed at one end with those that it is at the other.
-fn ends(faults: &[Fault]) -> HashMap<usize, usize> {
+fn ends(faults: &TiSlice<HypIx, Fault>) -> HashMap<HypIx, HypIx> {
     let key = |f: &Fault| Some((f.id.of.clone(), f.id.number?.to_bits()));
-    let at = |mode: &'static str| faults.iter().enumerate().filter(move |(_, f)| f.id.mode == mode);
-    let near: HashMap<_, usize> = at("ground").filter_map(|(h, f)| Some((key(f)?, h))).collect();
+    let at = |mode: &'static str| faults.iter_enumerated().filter(move |(_, f)| f.id.mode == mode);
+    let near: HashMap<_, HypIx> = at("ground").filter_map(|(h, f)| Some((key(f)?, h))).collect();
     let both = at("ground_far").filter_map(|(h, f)| Some((h, *near.get(&key(f)?)?)));
     both.flat_map(|(far, near)| [(far, near), (near, far)]).collect()
 }
@@ -151,23 +152,23 @@ mod tests {
     fn a_chafed_spot_may_lie_between_the_ends_that_were_tried() {
         let ids =
             ["wire:1:ground:2", "wire:1:ground:5", "wire:1:ground_far:2", "wire:2:ground_far:2"];
-        let faults: Vec<Fault> = ids.iter().map(|id| fault(id)).collect();
+        let faults: TiVec<HypIx, Fault> = ids.iter().map(|id| fault(id)).collect();
         let grids = Grids::of(&faults);
-        let along = |h| grids.along(h, |h| [1.0, 9.0, 2.0, 9.0][h]);
-        assert_eq!([0, 1, 2, 3].map(along), [ANYWHERE, 0.0, ANYWHERE, 0.0]);
+        let along = |h| grids.along(h, |h| [1.0, 9.0, 2.0, 9.0][h.at()]);
+        assert_eq!([0, 1, 2, 3].map(|h| along(HypIx(h))), [ANYWHERE, 0.0, ANYWHERE, 0.0]);
     }
 
     #[test]
     fn each_number_covers_the_way_to_its_neighbours() {
         let ids = ["wire:1:series:10", "wire:1:open", "wire:1:series:1", "wire:1:series:2.2"];
-        let faults: Vec<Fault> = ids.iter().map(|id| fault(id)).collect();
+        let faults: TiVec<HypIx, Fault> = ids.iter().map(|id| fault(id)).collect();
         let grids = Grids::of(&faults);
-        assert_eq!(grids.of, [Some(0), None, Some(0), Some(0)]);
-        assert_eq!(grids.members, [vec![2, 3, 0]]);
+        assert_eq!(grids.of.raw, [Some(0), None, Some(0), Some(0)]);
+        assert_eq!(grids.members, [[2, 3, 0].map(HypIx)]);
         // ln 2.2 = 0.788 and ln (10 / 2.2) = 1.514, of the wider one three tenths.
         let expected = [0.454, 0.08, 0.2365, 0.454];
         // A divider that has given all it has, and one that has not.
-        let moved = |all: [f64; 3]| move |h: usize| [all[2], 0.0, all[0], all[1]][h];
+        let moved = |all: [f64; 3]| move |h: HypIx| [all[2], 0.0, all[0], all[1]][h.at()];
         assert!((grids.furthest(0, moved([2.0, 9.5, 10.0])) - 11.0).abs() < 1e-9);
         assert!((grids.furthest(0, moved([1.0, 2.0, 9.0])) - 18.0).abs() < 1e-9);
         for (share, expected) in grids.share.iter().zip(expected) {

@@ -3,6 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use vehicle::PartId;
 
 /// What a module says of itself, by the standard identifiers of ISO 14229-1 C.1; empty where it
 /// does not tell.
@@ -10,7 +11,7 @@ use utoipa::ToSchema;
 #[serde(default)]
 pub struct Identity {
     /// Module part of the vehicle file.
-    pub module: String,
+    pub module: PartId,
     /// It answered.
     pub answered: bool,
     /// F187, spare part number.

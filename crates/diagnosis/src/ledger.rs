@@ -16,7 +16,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Item, KeyPosition, OperatingState};
+use vehicle::{Item, KeyPosition, MonitorIx, OperatingState, PartId, PartIx};
 
 /// Identity and complaint.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -105,7 +105,7 @@ fn yes() -> bool {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct ScannedModule {
     /// Module part.
-    pub module: String,
+    pub module: PartId,
     /// It answered.
     pub answered: bool,
     /// It could be asked; where the link was gone before, its silence says nothing.
@@ -189,7 +189,7 @@ pub enum Entry {
     /// Codes cleared.
     Cleared {
         /// Modules cleared.
-        modules: Vec<String>,
+        modules: Vec<PartId>,
     },
     /// Something found.
     Found {
@@ -238,7 +238,7 @@ pub enum Entry {
     /// A module is condemned although something is still open, with the reason.
     Overridden {
         /// The module part.
-        module: String,
+        module: PartId,
         /// Why.
         reason: String,
     },
@@ -335,7 +335,7 @@ pub struct Case {
     /// The technician's own weights, the latest for each item.
     pub adjusted: Vec<Adjusted>,
     /// Modules condemned with points open: entry, module, reason.
-    pub overridden: Vec<(u64, String, String)>,
+    pub overridden: Vec<(u64, PartId, String)>,
     /// The repair.
     pub repair: Option<Repair>,
     /// Scans, the oldest first.
@@ -345,7 +345,7 @@ pub struct Case {
     /// What was done since codes were cleared last that modules may complain about.
     pub doings: Vec<Doing>,
     /// Clearings: entry and modules, the oldest first.
-    pub clears: Vec<(u64, Vec<String>)>,
+    pub clears: Vec<(u64, Vec<PartId>)>,
     /// Signed off.
     pub signed_off: bool,
 }
@@ -490,7 +490,7 @@ impl Case {
             all.filter_map(|(m, c)| failed(m, c)).collect()
         });
         // What was made before and is still there was not there before one began.
-        let made: BTreeSet<usize> =
+        let made: BTreeSet<MonitorIx> =
             own::made(model, &self.doings).into_iter().filter_map(|o| o.monitor).collect();
         let before = before.difference(&made).copied().collect();
         self.doings.push(Doing { state: state.clone(), tool, before });
@@ -550,7 +550,7 @@ pub fn complaints(model: &Model) -> Vec<Evidence> {
     let v = &model.circuit.vehicle;
     let of = |output: &vehicle::Output| {
         [Strength::None, Strength::Weak].map(|effect| {
-            let output = output.id.clone();
+            let output = output.id.to_string();
             complaint(model, &Intake { output, effect: Some(effect), ..Intake::default() })
         })
     };
@@ -560,9 +560,9 @@ pub fn complaints(model: &Model) -> Vec<Evidence> {
 
 /// Parts that work in a named state without any output of a module, with that state: what a customer can
 /// miss though no module drives it.
-pub fn by_hand(model: &Model) -> Vec<(usize, OperatingState)> {
+pub fn by_hand(model: &Model) -> Vec<(PartIx, OperatingState)> {
     let v = &model.circuit.vehicle;
-    let mut out: Vec<(usize, OperatingState)> = Vec::new();
+    let mut out: Vec<(PartIx, OperatingState)> = Vec::new();
     for named in &v.states {
         for part in model.working(&named.state) {
             let driven = v.outputs.iter().any(|o| o.load == v.parts[part].id);
@@ -575,13 +575,13 @@ pub fn by_hand(model: &Model) -> Vec<(usize, OperatingState)> {
 }
 
 /// What the customer misses: the part, and the state it should work in.
-fn missed(model: &Model, intake: &Intake) -> Option<(String, OperatingState)> {
+fn missed(model: &Model, intake: &Intake) -> Option<(PartId, OperatingState)> {
     let v = &model.circuit.vehicle;
     let asked = v.states.iter().find(|s| s.id == intake.shows_in).map(|s| s.state.clone());
     let Some(output) = v.outputs.iter().find(|o| o.id == intake.output) else {
         let part = model.circuit.part(&intake.output)?;
         let state = || by_hand(model).into_iter().find(|(p, _)| *p == part).map(|(_, s)| s);
-        return Some((intake.output.clone(), asked.or_else(state)?));
+        return Some((PartId::from(&intake.output), asked.or_else(state)?));
     };
     let driven = || {
         let named = v.states.iter().find(|s| s.state.outputs.contains(&output.id));
@@ -608,7 +608,7 @@ enum Feeds<'f> {
     Not,
     Yes,
     /// A code that fails, by its monitor.
-    Failing(usize),
+    Failing(MonitorIx),
     /// A module that is silent.
     Silent(&'f str),
 }

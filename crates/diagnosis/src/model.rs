@@ -25,7 +25,7 @@ use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 use thiserror::Error;
-use vehicle::{Item, OperatingState, Vehicle};
+use vehicle::{Item, MonitorIx, OperatingState, TiVec, Vehicle};
 
 /// Why something could not be reasoned about.
 #[derive(Debug, Error)]
@@ -80,19 +80,19 @@ const BYTES_A_PIECE: usize = 16;
 impl Predictions {
     /// What a hypothesis predicts; the healthy vehicle where it was not asked for, and `None` for
     /// "not in this vehicle file".
-    pub fn fault(&self, h: usize) -> Option<&Snapshot> {
-        (h < self.faults.len()).then(|| self.faults.get(h).unwrap_or(&self.healthy))
+    pub fn fault(&self, h: HypIx) -> Option<&Snapshot> {
+        (h.at() < self.faults.len()).then(|| self.faults.get(h).unwrap_or(&self.healthy))
     }
 
     /// Takes in what a hypothesis predicts.
-    fn take_in(&self, h: usize, made: Snapshot) {
+    fn take_in(&self, h: HypIx, made: Snapshot) {
         let held = if made.differs() { made.bytes() + BYTES_A_PIECE } else { 0 };
         let bytes = held + self.faults.set(h, made);
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
     }
 
     /// Takes in what it predicts with who is heard, where that differs.
-    fn take_in_heard(&self, h: usize, made: Option<Box<Snapshot>>) {
+    fn take_in_heard(&self, h: HypIx, made: Option<Box<Snapshot>>) {
         let held =
             made.as_ref().map_or(0, |m| size_of::<Snapshot>() + m.bytes() + 2 * BYTES_A_PIECE);
         let bytes = held + self.heard.set(h, made);
@@ -100,7 +100,7 @@ impl Predictions {
     }
 
     /// Whether a hypothesis was asked for.
-    pub fn is_solved(&self, h: usize) -> bool {
+    pub fn is_solved(&self, h: HypIx) -> bool {
         self.faults.get(h).is_some()
     }
 
@@ -111,19 +111,19 @@ impl Predictions {
 
     /// What a hypothesis predicts, with who is heard over the buses as they are: as far as it was asked
     /// for with [`Model::predict_heard`].
-    pub fn heard(&self, h: usize) -> Option<&Snapshot> {
+    pub fn heard(&self, h: HypIx) -> Option<&Snapshot> {
         let heard = self.heard.get(h).and_then(Option::as_deref);
         heard.or_else(|| self.fault(h))
     }
 
     /// Whether it was worked out who is heard under a hypothesis.
-    pub fn is_heard_known(&self, h: usize) -> bool {
+    pub fn is_heard_known(&self, h: HypIx) -> bool {
         self.heard.get(h).is_some()
     }
 
     /// What every hypothesis predicts so.
     pub fn all_heard(&self) -> impl Iterator<Item = &Snapshot> {
-        (0..self.faults.len()).map(|h| self.heard(h).unwrap_or(&self.healthy))
+        (0..self.faults.len()).map(|h| self.heard(h.into()).unwrap_or(&self.healthy))
     }
 
     /// Phases in which the voltage between two nodes of the healthy vehicle differs.
@@ -131,7 +131,7 @@ impl Predictions {
         &self,
         circuit: &Arc<Circuit>,
         state: &OperatingState,
-        (a, b): (usize, usize),
+        (a, b): (NodeId, NodeId),
     ) -> impl Iterator<Item = (f64, &Sweep)> {
         let phases = self.phases.get_or_init(|| {
             let all = circuit.phases(&self.solution).into_iter();
@@ -176,26 +176,26 @@ pub struct Model {
     /// The compiled vehicle.
     pub circuit: Arc<Circuit>,
     /// All hypotheses.
-    pub faults: Vec<Fault>,
+    pub faults: TiVec<HypIx, Fault>,
     /// Repair items, in order of first appearance; the last is "not in this file".
-    pub items: Vec<Item>,
+    pub items: TiVec<ItemIx, Item>,
     /// Item of each hypothesis.
-    pub item_of: Vec<usize>,
+    pub item_of: TiVec<HypIx, ItemIx>,
     /// Which hypotheses are the same fault with another number.
     pub grids: Grids,
     /// The buses a tester talks over.
     hearing: Option<Hearing>,
     /// Hypotheses that lie on them.
-    on_bus: Vec<bool>,
+    on_bus: TiVec<HypIx, bool>,
     /// Hypotheses in the order that lets neighbours share the most work.
-    order: Vec<u32>,
+    order: Vec<HypIx>,
     drawn: Vec<Circuit>,
     id: ModelId,
     cache: Cache,
     attic: Attic,
     /// Share of each hypothesis that comes and goes, before anything is known.
-    pub wavering: Vec<f64>,
-    variants: Vec<Vec<usize>>,
+    pub wavering: TiVec<HypIx, f64>,
+    variants: TiVec<ItemIx, Vec<HypIx>>,
     derived: Derived,
 }
 
@@ -203,6 +203,13 @@ impl Drop for Model {
     fn drop(&mut self) {
         self.cache.forget(self.id);
     }
+}
+
+vehicle::index! {
+    /// A hypothesis, in the order of [`Model::faults`]; one behind the last is "not in this file".
+    HypIx,
+    /// A repair item, in the order of [`Model::items`].
+    ItemIx,
 }
 
 const PIECE: usize = 2048;
@@ -246,27 +253,25 @@ impl Model {
             drawn.push(Circuit::new(copy)?);
         }
         let circuit = Arc::new(Circuit::new(vehicle)?);
-        let faults = fault::all(&circuit);
-        let mut items: Vec<Item> = Vec::new();
-        let mut number: HashMap<&Item, usize> = HashMap::new();
-        let mut item_of = Vec::new();
+        let faults: TiVec<HypIx, Fault> = fault::all(&circuit).into();
+        let mut items: TiVec<ItemIx, Item> = TiVec::new();
+        let mut number: HashMap<&Item, ItemIx> = HashMap::new();
+        let mut item_of: TiVec<HypIx, ItemIx> = TiVec::new();
         for f in &faults {
-            item_of.push(*number.entry(&f.repair_item).or_insert_with(|| {
-                items.push(f.repair_item.clone());
-                items.len() - 1
-            }));
+            let next = || items.push_and_get_key(f.repair_item.clone());
+            item_of.push(*number.entry(&f.repair_item).or_insert_with(next));
         }
         drop(number);
         items.push(Item::Elsewhere);
-        let mut variants = vec![Vec::new(); items.len()];
-        for (h, item) in item_of.iter().enumerate() {
+        let mut variants: TiVec<ItemIx, Vec<HypIx>> = vec![Vec::new(); items.len()].into();
+        for (h, item) in item_of.iter_enumerated() {
             variants[*item].push(h);
         }
-        let order = circuit::sweep::order(&circuit, &faults);
+        let order = circuit::sweep::order(&circuit, &faults.raw).into_iter().map(HypIx).collect();
         let hearing = Hearing::of(&circuit);
         let touches =
             |h: &Hearing| faults.iter().map(|f| h.touches(&circuit, &f.changes)).collect();
-        let on_bus = hearing.as_ref().map_or_else(|| vec![false; faults.len()], touches);
+        let on_bus = hearing.as_ref().map_or_else(|| vec![false; faults.len()].into(), touches);
         let wavering = faults.iter().map(|f| place::wavering_share(&circuit, f)).collect();
         Ok(Self {
             circuit,
@@ -299,11 +304,11 @@ impl Model {
     }
 
     /// Number of the monitor behind a code of a module.
-    pub fn monitor_of(&self, module: &str, code: &str, failure_type: &str) -> Option<usize> {
+    pub fn monitor_of(&self, module: &str, code: &str, failure_type: &str) -> Option<MonitorIx> {
         let same = |m: &vehicle::Monitor| {
             m.module == module && m.code == code && m.failure_type == failure_type
         };
-        self.circuit.vehicle.monitors.iter().position(same)
+        self.circuit.vehicle.monitors.position(same)
     }
 
     /// Predictions for a state, from the cache when they are there.
@@ -364,7 +369,7 @@ impl Model {
     }
 
     /// The same with some hypotheses.
-    pub fn predict_heard_some(&self, state: &OperatingState, some: &[usize]) -> Arc<Predictions> {
+    pub fn predict_heard_some(&self, state: &OperatingState, some: &[HypIx]) -> Arc<Predictions> {
         let p = self.predict_some(state, some);
         let wanted = self.marked(some);
         self.grown(state, &p, |p| self.listen(state, p, |h| wanted[h]));
@@ -417,8 +422,7 @@ impl Model {
                 self.recall(state, p, Part::Heard, |h| p.heard.get(h).is_none());
             }
         });
-        let all: Vec<usize> = self.order.iter().map(|h| *h as usize).collect();
-        for piece in all.chunks(PIECE) {
+        for piece in self.order.chunks(PIECE) {
             if !time() {
                 return false;
             }
@@ -431,15 +435,15 @@ impl Model {
     }
 
     /// Predictions for a state with some hypotheses solved.
-    pub fn predict_some(&self, state: &OperatingState, some: &[usize]) -> Arc<Predictions> {
+    pub fn predict_some(&self, state: &OperatingState, some: &[HypIx]) -> Arc<Predictions> {
         let p = self.predict(state);
         let wanted = self.marked(some);
         self.grown(state, &p, |p| self.solve_missing(state, p, |h| wanted[h]));
         p
     }
 
-    fn marked(&self, some: &[usize]) -> Vec<bool> {
-        let mut wanted = vec![false; self.faults.len()];
+    fn marked(&self, some: &[HypIx]) -> TiVec<HypIx, bool> {
+        let mut wanted: TiVec<HypIx, bool> = vec![false; self.faults.len()].into();
         for h in some {
             if let Some(w) = wanted.get_mut(*h) {
                 *w = true;
@@ -452,14 +456,14 @@ impl Model {
         &self,
         state: &OperatingState,
         p: &Predictions,
-        wanted: impl Fn(usize) -> bool + Sync,
+        wanted: impl Fn(HypIx) -> bool + Sync,
     ) {
-        let missing = |h: usize| wanted(h) && p.faults.get(h).is_none();
-        if !(0..self.faults.len()).any(missing) {
+        let missing = |h: HypIx| wanted(h) && p.faults.get(h).is_none();
+        if !self.faults.keys().any(missing) {
             return;
         }
         self.recall(state, p, Part::Plain, missing);
-        if !(0..self.faults.len()).any(missing) {
+        if !self.faults.keys().any(missing) {
             return;
         }
         let snapshot = |point: Point<'_>| {
@@ -469,7 +473,7 @@ impl Model {
             })
         };
         let all = self.sweep_all(&p.sweep, None, None, missing, None, snapshot);
-        for (h, made) in all.into_iter().enumerate() {
+        for (h, made) in all.into_iter_enumerated() {
             if let Some(made) = made {
                 // Another thread may have been as quick: both made the same.
                 p.take_in(h, made);
@@ -485,10 +489,10 @@ impl Model {
         sweep: &Sweep,
         meter: Option<Change>,
         at: Option<&[NodeId]>,
-        wanted: impl Fn(usize) -> bool + Sync,
+        wanted: impl Fn(HypIx) -> bool + Sync,
         else_this: T,
         keep: impl Fn(Point<'_>) -> T + Sync,
-    ) -> Vec<T> {
+    ) -> TiVec<HypIx, T> {
         let stretch = self.faults.len().div_ceil(4 * rayon::current_num_threads()).max(64);
         let parts: Vec<Vec<T>> = self
             .order
@@ -498,11 +502,11 @@ impl Model {
                 let mut changes = Vec::new();
                 part.iter()
                     .map(|h| {
-                        if !wanted(*h as usize) {
+                        if !wanted(*h) {
                             return else_this.clone();
                         }
                         changes.clear();
-                        changes.extend_from_slice(&self.faults[*h as usize].changes);
+                        changes.extend_from_slice(&self.faults[*h].changes);
                         changes.extend(meter);
                         keep(match at {
                             Some(nodes) => sweep.solve_at(&changes, nodes),
@@ -512,9 +516,9 @@ impl Model {
                     .collect()
             })
             .collect();
-        let mut out = vec![else_this; self.faults.len()];
+        let mut out: TiVec<HypIx, T> = vec![else_this; self.faults.len()].into();
         for (h, made) in self.order.iter().zip(parts.into_iter().flatten()) {
-            out[*h as usize] = made;
+            out[*h] = made;
         }
         out
     }
@@ -542,18 +546,23 @@ impl Model {
     }
 
     /// Whether a hypothesis lies on a bus that a tester talks over.
-    pub(crate) fn is_on_bus(&self, h: usize) -> bool {
+    pub(crate) fn is_on_bus(&self, h: HypIx) -> bool {
         self.on_bus[h]
     }
 
+    /// The repair item that stands for what is not in the file, the last.
+    pub fn elsewhere(&self) -> ItemIx {
+        ItemIx::from(self.items.len() - 1)
+    }
+
     /// Hypotheses of a repair item, by its number.
-    pub fn variants(&self, item: usize) -> &[usize] {
+    pub fn variants(&self, item: ItemIx) -> &[HypIx] {
         self.variants.get(item).map_or(&[], Vec::as_slice)
     }
 
     /// Number of a repair item.
-    pub fn item(&self, item: &Item) -> Option<usize> {
-        self.items.iter().position(|x| x == item)
+    pub fn item(&self, item: &Item) -> Option<ItemIx> {
+        self.items.position(|x| x == item)
     }
 
     /// What two hypotheses at once predict for a state, for one pair after the other, from the cache
@@ -561,13 +570,13 @@ impl Model {
     pub fn pairs(
         &self,
         state: &OperatingState,
-        pairs: &[[usize; 2]],
+        pairs: &[[HypIx; 2]],
         heard: bool,
     ) -> Vec<Arc<Snapshot>> {
-        let wanted = |pair: &[usize; 2]| Wanted::Pair(self.id, state, *pair, heard);
+        let wanted = |pair: &[HypIx; 2]| Wanted::Pair(self.id, state, *pair, heard);
         let known: Vec<Option<Arc<Snapshot>>> =
             pairs.iter().map(|pair| self.cache.get(wanted(pair))).collect();
-        let missing: Vec<[usize; 2]> =
+        let missing: Vec<[HypIx; 2]> =
             pairs.iter().zip(&known).filter(|(_, k)| k.is_none()).map(|(pair, _)| *pair).collect();
         if missing.is_empty() {
             return known.into_iter().flatten().collect();
@@ -578,8 +587,8 @@ impl Model {
             .par_chunks(stretch)
             .map(|part| {
                 let mut sweep = p.sweep.clone();
-                let mut solved = |pair: &[usize; 2]| {
-                    let of = |h: &usize| self.faults[*h].changes.iter().copied();
+                let mut solved = |pair: &[HypIx; 2]| {
+                    let of = |h: &HypIx| self.faults[*h].changes.iter().copied();
                     let changes: Vec<Change> = pair.iter().flat_map(of).collect();
                     let made = Arc::new(match heard {
                         true => self.take(&p, &mut sweep, &changes),
@@ -596,7 +605,7 @@ impl Model {
     }
 
     /// The same of one pair.
-    pub fn pair(&self, state: &OperatingState, pair: [usize; 2], heard: bool) -> Arc<Snapshot> {
+    pub fn pair(&self, state: &OperatingState, pair: [HypIx; 2], heard: bool) -> Arc<Snapshot> {
         self.pairs(state, &[pair], heard).remove(0)
     }
 

@@ -1,11 +1,11 @@
 //! The network as built in this vehicle (N12): each bus as a tree of its conductors, from the gateway
 //! or the LIN master to every member, with what a suspicion on the way would be called.
 
-use circuit::{Circuit, NodeId, Of};
+use circuit::{BODY, BranchId, Circuit, NodeId, Of};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{BusKind, Element};
+use vehicle::{BusKind, ConnectorId, Element, PartId, PartIx};
 
 /// A way from one branching point of a bus to the next, or to a member.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -13,9 +13,9 @@ pub struct Limb {
     /// Repair items on the way, both lines together.
     pub items: Vec<String>,
     /// In-line connectors on the way.
-    pub through: Vec<String>,
+    pub through: Vec<ConnectorId>,
     /// The member at its end; empty at a branching point. With more beyond, the bus goes on through it.
-    pub module: String,
+    pub module: PartId,
     /// Its name.
     pub name: String,
     /// The member holds a terminator.
@@ -39,7 +39,7 @@ pub struct BusTree {
     /// Bits per second.
     pub bit_rate: u32,
     /// The gateway, or the LIN master.
-    pub head: String,
+    pub head: PartId,
     /// It holds a terminator.
     pub head_terminated: bool,
     /// What hangs on it.
@@ -50,9 +50,9 @@ pub struct BusTree {
 struct Line<'c> {
     c: &'c Circuit,
     /// Branches at each node.
-    at: BTreeMap<NodeId, Vec<usize>>,
+    at: BTreeMap<NodeId, Vec<BranchId>>,
     /// Members' pins.
-    pins: BTreeMap<NodeId, String>,
+    pins: BTreeMap<NodeId, PartId>,
     names: BTreeMap<NodeId, &'c str>,
 }
 
@@ -60,16 +60,16 @@ struct Line<'c> {
 #[derive(Default)]
 struct Ways {
     /// By the members beyond.
-    of: BTreeMap<BTreeSet<String>, Way>,
+    of: BTreeMap<BTreeSet<PartId>, Way>,
 }
 
 /// What both lines of a pair pass, and what is at the end.
 #[derive(Default)]
 struct Way {
     items: BTreeSet<String>,
-    through: BTreeSet<String>,
+    through: BTreeSet<ConnectorId>,
     splice: String,
-    module: String,
+    module: PartId,
 }
 
 impl Line<'_> {
@@ -78,11 +78,11 @@ impl Line<'_> {
         &self,
         from: NodeId,
         seen: &mut BTreeSet<NodeId>,
-        on_way: (BTreeSet<String>, BTreeSet<String>),
+        on_way: (BTreeSet<String>, BTreeSet<ConnectorId>),
         ways: &mut Ways,
-    ) -> BTreeSet<String> {
+    ) -> BTreeSet<PartId> {
         seen.insert(from);
-        let next: Vec<(NodeId, usize)> = self
+        let next: Vec<(NodeId, BranchId)> = self
             .at
             .get(&from)
             .into_iter()
@@ -101,7 +101,7 @@ impl Line<'_> {
             return self.walk(n, seen, (items, through), ways);
         }
         // A member, perhaps with the bus going on through it; a branching point; or a loose end.
-        let mut beyond: BTreeSet<String> = member.cloned().into_iter().collect();
+        let mut beyond: BTreeSet<PartId> = member.cloned().into_iter().collect();
         for (n, k) in next {
             if seen.contains(&n) {
                 continue;
@@ -126,7 +126,7 @@ impl Line<'_> {
         beyond
     }
 
-    fn pass(&self, k: usize, items: &mut BTreeSet<String>, through: &mut BTreeSet<String>) {
+    fn pass(&self, k: BranchId, items: &mut BTreeSet<String>, through: &mut BTreeSet<ConnectorId>) {
         match &self.c.branches[k].of {
             Of::Wire(w) => {
                 items.insert(format!("wire:{}", self.c.vehicle.wires[*w].id));
@@ -180,30 +180,29 @@ fn is_way(c: &Circuit, of: &Of) -> bool {
     }
 }
 
-fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<usize>) -> Option<BusTree> {
+fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<PartIx>) -> Option<BusTree> {
     let v = &c.vehicle;
-    let members: Vec<(usize, &Element)> = v
+    let members: Vec<(PartIx, &Element)> = v
         .parts
-        .iter()
-        .enumerate()
+        .iter_enumerated()
         .flat_map(|(p, part)| part.elements.iter().map(move |e| (p, e)))
         .filter(|(_, e)| e.bus() == Some(bus.id.as_str()))
         .collect();
-    let is_head = |(p, e): &&(usize, &Element)| match e.bus_end() {
+    let is_head = |(p, e): &&(PartIx, &Element)| match e.bus_end() {
         Some(end) if !end.is_can() => end.is_master(),
         _ => Some(*p) == gateway,
     };
     let (head, element) = *members.iter().find(is_head).or(members.first())?;
-    let mut at: BTreeMap<NodeId, Vec<usize>> = BTreeMap::new();
-    for (k, b) in c.branches.iter().enumerate() {
-        if is_way(c, &b.of) && b.from != 0 && b.to != 0 {
+    let mut at: BTreeMap<NodeId, Vec<BranchId>> = BTreeMap::new();
+    for (k, b) in c.branches.iter_enumerated() {
+        if is_way(c, &b.of) && b.from != BODY && b.to != BODY {
             at.entry(b.from).or_default().push(k);
             at.entry(b.to).or_default().push(k);
         }
     }
     let splices = v.splices.iter().filter_map(|s| Some((c.node(&s.id).ok()?, s.id.as_str())));
     let names: BTreeMap<NodeId, &str> = splices.collect();
-    let node = |p: usize, pin: &str| c.pin_node.get(&(p, pin.to_owned())).copied();
+    let node = |p: PartIx, pin: &str| c.pin_node.get(&(p, pin.to_owned())).copied();
     let mut ways = Ways::default();
     for (which, own) in lines(element).into_iter().enumerate() {
         let pins = members
@@ -216,7 +215,7 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<usize>) -> Option<BusTr
             line.walk(from, &mut BTreeSet::new(), Default::default(), &mut ways);
         }
     }
-    let terminated = |p: usize| terminates(&v.parts[p], &bus.id);
+    let terminated = |p: PartIx| terminates(&v.parts[p], &bus.id);
     let kind = match bus.kind {
         BusKind::Can => "CAN",
         BusKind::CanFd => "CAN FD",
@@ -234,8 +233,8 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<usize>) -> Option<BusTr
 }
 
 /// Sorts ways into a tree: each hangs on the smallest that holds all that lies beyond it.
-fn nested(c: &Circuit, ways: Ways, terminated: &dyn Fn(usize) -> bool) -> Vec<Limb> {
-    let mut all: Vec<(BTreeSet<String>, Limb)> = ways
+fn nested(c: &Circuit, ways: Ways, terminated: &dyn Fn(PartIx) -> bool) -> Vec<Limb> {
+    let mut all: Vec<(BTreeSet<PartId>, Limb)> = ways
         .of
         .into_iter()
         .map(|(beyond, Way { items, through, splice, module })| {
@@ -263,7 +262,7 @@ fn nested(c: &Circuit, ways: Ways, terminated: &dyn Fn(usize) -> bool) -> Vec<Li
 mod tests {
     use super::*;
 
-    fn leaves(limbs: &[Limb], out: &mut Vec<String>) {
+    fn leaves(limbs: &[Limb], out: &mut Vec<PartId>) {
         for l in limbs {
             if !l.module.is_empty() {
                 out.push(l.module.clone());
@@ -284,7 +283,7 @@ mod tests {
             leaves(&bus.limbs, &mut found);
             found.push(bus.head.clone());
             found.sort();
-            let mut members: Vec<String> = c
+            let mut members: Vec<PartId> = c
                 .transceivers(&bus.id)
                 .map(|d| c.vehicle.parts[c.devices[d].part].id.clone())
                 .collect();

@@ -8,11 +8,12 @@ use crate::cache::{Keep, Wanted};
 use crate::evidence::reading::{self, Expected, LEAST_OHMS, Unsure};
 use crate::evidence::{Moment, Read, Shown, Strength, effect};
 use crate::grids::{Grids, NO_NUMBER};
-use crate::model::Model;
+use crate::model::{HypIx, Model};
 use circuit::Instrument;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
+use vehicle::TiVec;
 
 /// Numbers looked at are this far apart, as a share of themselves; as near as parts tell them apart.
 const APART: f64 = 0.1;
@@ -50,12 +51,12 @@ type Row = Box<[[f32; 2]]>;
 #[derive(Debug)]
 struct Rows {
     /// Hypotheses in their order, with what it makes of each.
-    of: Vec<(usize, Row)>,
+    of: Vec<(HypIx, Row)>,
 }
 
 impl Keep for Rows {
     fn bytes(&self) -> usize {
-        let row = |row: &Row| size_of::<(usize, Row)>() + size_of_val(&row[..]);
+        let row = |row: &Row| size_of::<(HypIx, Row)>() + size_of_val(&row[..]);
         self.of.iter().map(|(_, logs)| row(logs)).sum()
     }
 }
@@ -63,7 +64,7 @@ impl Keep for Rows {
 /// A hypothesis whose number readings depend on: number of the moment of each, and the place in its rows.
 #[derive(Debug)]
 struct Numbered {
-    h: usize,
+    h: HypIx,
     cell: Cell,
     rows: Vec<(usize, usize)>,
 }
@@ -178,13 +179,13 @@ impl Readings {
         };
         let taken: HashMap<usize, Arc<Rows>> =
             moments.iter().enumerate().filter_map(rows).collect();
-        let mut of: BTreeMap<usize, Vec<(usize, usize)>> = BTreeMap::new();
+        let mut of: BTreeMap<HypIx, Vec<(usize, usize)>> = BTreeMap::new();
         for (number, rows) in &taken {
             for (at, (h, _)) in rows.of.iter().enumerate() {
                 of.entry(*h).or_default().push((*number, at));
             }
         }
-        let numbered = |(h, mut rows): (usize, Vec<(usize, usize)>)| {
+        let numbered = |(h, mut rows): (HypIx, Vec<(usize, usize)>)| {
             rows.sort_unstable();
             Some(Numbered { h, cell: Cell::of(model.grids.cell(h)?), rows })
         };
@@ -197,8 +198,8 @@ impl Readings {
         &self,
         grids: &Grids,
         without: Option<usize>,
-        wanted: impl Fn(usize) -> bool + Sync,
-    ) -> Vec<(usize, Agreed)> {
+        wanted: impl Fn(HypIx) -> bool + Sync,
+    ) -> Vec<(HypIx, Agreed)> {
         let of = |n: &Numbered| Some((n.h, self.agreed(grids.at[n.h], n, without)?));
         self.numbered.par_iter().filter(|n| wanted(n.h)).filter_map(of).collect()
     }
@@ -240,7 +241,7 @@ const JUMP: f64 = 0.6;
 /// What was found, with what is expected of it.
 enum Found<'t> {
     Meter { instrument: Instrument, value: f64, expected: &'t Expected },
-    Effect { strength: Strength, complaint: bool, sound: f64, values: Vec<f64> },
+    Effect { strength: Strength, complaint: bool, sound: f64, values: TiVec<HypIx, f64> },
 }
 
 /// Something found in its moment.
@@ -276,7 +277,7 @@ impl Rows {
             let of = |k| Some((members[k], taken.row(&model.grids, members, k)?));
             (0..members.len()).filter_map(of).collect::<Vec<_>>()
         });
-        let mut of: Vec<(usize, Row)> = rows.collect();
+        let mut of: Vec<(HypIx, Row)> = rows.collect();
         of.sort_unstable_by_key(|(h, _)| *h);
         Self { of }
     }
@@ -284,7 +285,7 @@ impl Rows {
 
 impl Taken<'_> {
     /// What a hypothesis predicts.
-    fn predicted(&self, h: usize) -> f64 {
+    fn predicted(&self, h: HypIx) -> f64 {
         match &self.found {
             Found::Meter { expected, .. } => expected.faults[h].0,
             Found::Effect { values, .. } => values[h],
@@ -292,7 +293,7 @@ impl Taken<'_> {
     }
 
     /// What it makes of the numbers of one member of a grid; none where it does not depend on them.
-    fn row(&self, grids: &Grids, members: &[usize], k: usize) -> Option<Row> {
+    fn row(&self, grids: &Grids, members: &[HypIx], k: usize) -> Option<Row> {
         let near = &members[k.saturating_sub(2)..(k + 3).min(members.len())];
         let first = self.predicted(*near.first()?);
         // Most readings are nothing to most hypotheses, whatever their number.
@@ -331,21 +332,21 @@ impl Taken<'_> {
     }
 
     /// What it follows over a hypothesis' cell, through its neighbours.
-    fn curve(&self, grids: &Grids, h: usize, near: &[usize], cell: &Cell) -> Option<Curve> {
+    fn curve(&self, grids: &Grids, h: HypIx, near: &[HypIx], cell: &Cell) -> Option<Curve> {
         let log = matches!(self.found, Found::Meter { instrument: Instrument::Ohms, .. });
-        let value = |m: &usize| self.predicted(*m);
+        let value = |m: &HypIx| self.predicted(*m);
         // Where it goes over limit within reach there is no curve.
         if near.iter().any(|m| !value(m).is_finite()) {
             return None;
         }
-        let scaled = |m: &usize| if log { value(m).max(LEAST_OHMS).ln() } else { value(m) };
+        let scaled = |m: &HypIx| if log { value(m).max(LEAST_OHMS).ln() } else { value(m) };
         let at = near.iter().map(|m| grids.at[*m]).collect();
         let curve = Curve::through(at, near.iter().map(scaled).collect(), log);
         let (a, b) = (curve.value(cell.low).0, curve.value(cell.high).0);
         let least = match self.found {
             Found::Meter { instrument, .. } => FLAT * instrument.sigma(value(&h)),
             Found::Effect { .. } => {
-                let jumps = |pair: &[usize]| (value(&pair[0]) - value(&pair[1])).abs() > JUMP;
+                let jumps = |pair: &[HypIx]| (value(&pair[0]) - value(&pair[1])).abs() > JUMP;
                 if near.windows(2).any(jumps) {
                     return None;
                 }

@@ -2,7 +2,7 @@
 
 use crate::evidence::Evidence;
 use crate::left_out::LeftOut;
-use crate::model::Model;
+use crate::model::{HypIx, Model};
 use crate::posterior::Posterior;
 use crate::words;
 use serde::Serialize;
@@ -49,7 +49,7 @@ pub fn odd_one_out(
         }
         // What leads with everything weighed may well be at ease with it.
         let leader = posterior.ranking()[0].0;
-        let of = |h: &usize| posterior.hypotheses[*h] * moment.likelihood.there[*h].exp();
+        let of = |h: &HypIx| posterior.hypotheses[*h] * moment.likelihood.there[*h].exp();
         let own: f64 = model.variants(leader).iter().map(|h| posterior.hypotheses[*h]).sum();
         let at_ease = (model.variants(leader).iter().map(of).sum::<f64>() / own).ln();
         // How surprising the piece is to whoever believes the rest, against what it is to anybody.

@@ -8,7 +8,7 @@ use circuit::software::{self, Verdict};
 use serde::Serialize;
 use std::collections::BTreeSet;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{MonitorIx, OperatingState, PartId};
 
 /// Something done that a module may complain about.
 #[derive(Debug, Clone, PartialEq)]
@@ -18,7 +18,7 @@ pub struct Doing {
     /// A lamp, jumper or meter with a load of its own that was on.
     pub tool: Option<Probe>,
     /// Codes that failed already, by monitor.
-    pub before: BTreeSet<usize>,
+    pub before: BTreeSet<MonitorIx>,
 }
 
 /// What it makes.
@@ -26,9 +26,9 @@ pub struct Doing {
 pub struct Own {
     /// Number of the monitor; none for a module's silence.
     #[serde(skip)]
-    pub monitor: Option<usize>,
+    pub monitor: Option<MonitorIx>,
     /// Module part.
-    pub module: String,
+    pub module: PartId,
     /// Code and failure type; empty for silence.
     pub code: String,
     /// Meaning.
@@ -43,16 +43,16 @@ pub fn made(model: &Model, doings: &[Doing]) -> Vec<Own> {
     let mut out: Vec<Own> = Vec::new();
     for doing in doings {
         let by = by(model, doing);
-        let failed: Vec<usize> = match doing.tool.as_ref().map(|t| t.leads(&model.circuit)) {
+        let failed: Vec<MonitorIx> = match doing.tool.as_ref().map(|t| t.leads(&model.circuit)) {
             Some(Ok(leads)) => {
                 let s = model.circuit.solve(&doing.state, &[], leads.extra());
                 let all = software::monitors(&model.circuit, &s, &[]);
-                (0..all.len()).filter(|m| all[*m] == Verdict::Failed).collect()
+                all.keys().filter(|m| all[*m] == Verdict::Failed).collect()
             }
             Some(Err(_)) => Vec::new(),
             None => {
                 let p = model.predict(&doing.state);
-                for (part, module) in v.parts.iter().enumerate().filter(|(_, p)| p.module.is_some())
+                for (part, module) in v.parts.iter_enumerated().filter(|(_, p)| p.module.is_some())
                 {
                     let woken = doing.state.key != vehicle::KeyPosition::Off;
                     let known = out.iter().any(|o| o.monitor.is_none() && o.module == module.id);
@@ -66,7 +66,7 @@ pub fn made(model: &Model, doings: &[Doing]) -> Vec<Own> {
                         });
                     }
                 }
-                (0..v.monitors.len()).filter(|m| p.healthy.monitor(*m) == Verdict::Failed).collect()
+                v.monitors.keys().filter(|m| p.healthy.monitor(*m) == Verdict::Failed).collect()
             }
         };
         for m in failed.into_iter().filter(|m| !doing.before.contains(m)) {
@@ -99,7 +99,7 @@ fn by(model: &Model, doing: &Doing) -> String {
 impl Own {
     /// Whether it is what makes a code fail in a scan made in `state`: it still is made, or its
     /// monitor has had no chance to find otherwise.
-    pub fn makes(&self, model: &Model, state: &OperatingState, monitor: usize) -> bool {
+    pub fn makes(&self, model: &Model, state: &OperatingState, monitor: MonitorIx) -> bool {
         self.monitor == Some(monitor)
             && model.predict(state).healthy.monitor(monitor) != Verdict::Passed
     }

@@ -1,7 +1,7 @@
 //! Pairs of faults: tried, best first, when no single fault explains the evidence.
 
 use crate::evidence::{Evidence, Likelihood, Moment, Prepared};
-use crate::model::{Model, ModelError, Snapshot};
+use crate::model::{HypIx, ItemIx, Model, ModelError, Snapshot};
 use crate::prior::Priors;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -12,9 +12,9 @@ use vehicle::OperatingState;
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Pair {
     /// Number of one hypothesis.
-    pub a: usize,
+    pub a: HypIx,
     /// Number of the other.
-    pub b: usize,
+    pub b: HypIx,
     /// Its probability.
     pub p: f64,
     /// Log of its weight, not normalised.
@@ -38,7 +38,7 @@ const SAME: f64 = 0.05;
 
 /// Log-likelihood that a pair has at most, from what each alone makes of a finding: where only
 /// one of them moves it, the other leaves it alone.
-fn bound(l: &Likelihood, a: usize, b: usize) -> f64 {
+fn bound(l: &Likelihood, a: HypIx, b: HypIx) -> f64 {
     let (of_a, of_b) = (l.there[a], l.there[b]);
     let moves = |x: f64| (x - l.away).abs() > SAME;
     match (moves(of_a), moves(of_b)) {
@@ -50,14 +50,17 @@ fn bound(l: &Likelihood, a: usize, b: usize) -> f64 {
 
 /// Hypotheses that could be one of a pair: for each finding that a sound vehicle does not make,
 /// those that explain it best and that what else was found does not speak against.
-fn candidates(model: &Model, priors: &Priors, moments: &[Moment]) -> Vec<usize> {
+fn candidates(model: &Model, priors: &Priors, moments: &[Moment]) -> Vec<HypIx> {
     let mut chosen = BTreeSet::new();
     for (k, l) in moments.iter().map(|m| &m.likelihood).enumerate() {
         let most = l.there.iter().copied().fold(f64::NEG_INFINITY, f64::max);
         if most - l.away < CALLS {
             continue;
         }
-        let mut scored: Vec<(f64, usize)> = (0..model.faults.len())
+        let mut scored: Vec<(f64, HypIx)> = model
+            .faults
+            .keys()
+            .collect::<Vec<_>>()
             .into_par_iter()
             .filter(|h| l.there[*h] - l.away > CALLS)
             .map(|h| {
@@ -72,7 +75,7 @@ fn candidates(model: &Model, priors: &Priors, moments: &[Moment]) -> Vec<usize> 
             })
             .collect();
         scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-        let mut of_item: BTreeMap<usize, usize> = BTreeMap::new();
+        let mut of_item: BTreeMap<ItemIx, usize> = BTreeMap::new();
         for (_, h) in scored {
             let item = model.item_of[h];
             if of_item.len() >= PER_FINDING && !of_item.contains_key(&item) {
@@ -97,16 +100,16 @@ pub(crate) fn best(
     evidence: &[Evidence],
     moments: &[Moment],
     mut best: f64,
-    agreed: impl FnOnce(&[usize]) -> HashMap<usize, f64>,
+    agreed: impl FnOnce(&[HypIx]) -> HashMap<HypIx, f64>,
 ) -> Result<Vec<Pair>, ModelError> {
     let chosen = candidates(model, priors, moments);
     let agreed = agreed(&chosen);
-    let prior = |a: usize, b: usize| {
-        let of = |h: usize| priors.steady[h] + priors.wavering[h];
-        let number = |h: &usize| agreed.get(h).copied().unwrap_or(0.0);
+    let prior = |a: HypIx, b: HypIx| {
+        let of = |h: HypIx| priors.steady[h] + priors.wavering[h];
+        let number = |h: &HypIx| agreed.get(h).copied().unwrap_or(0.0);
         (BOTH * 2.0 * of(a) * of(b)).ln() + number(&a) + number(&b)
     };
-    let mut bounded: Vec<(f64, usize, usize)> = chosen
+    let mut bounded: Vec<(f64, HypIx, HypIx)> = chosen
         .par_iter()
         .enumerate()
         .flat_map_iter(|(k, a)| chosen[k + 1..].iter().map(move |b| (*a, *b)))
@@ -124,7 +127,7 @@ pub(crate) fn best(
         if some[0].0 < best - FAR {
             break;
         }
-        let numbers: Vec<[usize; 2]> = some.iter().map(|(_, a, b)| [*a, *b]).collect();
+        let numbers: Vec<[HypIx; 2]> = some.iter().map(|(_, a, b)| [*a, *b]).collect();
         for ([a, b], log) in numbers.iter().zip(trial.logs(&numbers)?) {
             let log = prior(*a, *b) + log;
             best = best.max(log);
@@ -155,7 +158,7 @@ impl<'a> Trial<'a> {
     }
 
     /// Log-likelihood of all evidence under each of some pairs.
-    fn logs(&self, numbers: &[[usize; 2]]) -> Result<Vec<f64>, ModelError> {
+    fn logs(&self, numbers: &[[HypIx; 2]]) -> Result<Vec<f64>, ModelError> {
         let model = self.model;
         let predicted: BTreeMap<&OperatingState, Vec<Arc<Snapshot>>> = self
             .states

@@ -5,15 +5,15 @@ use regex::Regex;
 use serde::Serialize;
 use std::sync::LazyLock;
 use utoipa::ToSchema;
-use vehicle::{Monitor, Vehicle};
+use vehicle::{Monitor, PartId, Vehicle};
 
 /// A code found in a text.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
 pub struct PastedCode {
     /// Module part; empty where the text does not say and more than one could hold it.
-    pub module: String,
+    pub module: PartId,
     /// Modules that have such a code.
-    pub could_be: Vec<String>,
+    pub could_be: Vec<PartId>,
     /// Code, for example `B1A11`.
     pub code: String,
     /// Failure type, two hexadecimal digits; empty where neither text nor vehicle file says.
@@ -101,7 +101,7 @@ pub fn read(v: &Vehicle, text: &str) -> Pasted {
                 .filter(|m| m.code == code)
                 .filter(|m| given.as_ref().is_none_or(|t| *t == m.failure_type))
                 .collect();
-            let mut could_be: Vec<String> = all.iter().map(|m| m.module.clone()).collect();
+            let mut could_be: Vec<PartId> = all.iter().map(|m| m.module.clone()).collect();
             could_be.dedup();
             let module = match could_be.as_slice() {
                 [] => heading,
@@ -122,7 +122,7 @@ pub fn read(v: &Vehicle, text: &str) -> Pasted {
                 _ => None,
             };
             let known = PastedCode {
-                module: module.to_owned(),
+                module: module.into(),
                 meaning: meaning.map(|m| m.text.clone()).unwrap_or_default(),
                 could_be,
                 code,

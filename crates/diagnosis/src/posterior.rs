@@ -2,13 +2,14 @@
 
 use crate::evidence::{Evidence, Likelihood, Moment, Present, THERE_BY_CHANCE, TURNS, moments};
 use crate::left_out::LeftOut;
-use crate::model::{Model, ModelError};
+use crate::model::{HypIx, ItemIx, Model, ModelError};
 use crate::number::{At, Readings};
 use crate::pairs::{self, Pair};
 use crate::prior::Priors;
 use rayon::prelude::*;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap};
 use std::sync::{Arc, OnceLock};
+use vehicle::TiVec;
 
 /// Probability above which a suspect is to be proven instead of searched for.
 pub const CERTAIN: f64 = 0.95;
@@ -27,24 +28,24 @@ const PAIRS_FROM: f64 = 0.05;
 #[derive(Debug, Clone)]
 pub struct Posterior {
     /// Probability of each hypothesis and, last, of "not in this vehicle file".
-    pub hypotheses: Vec<f64>,
+    pub hypotheses: TiVec<HypIx, f64>,
     /// How much of each hypothesis' probability is that it comes and goes.
-    pub wavering: Vec<f64>,
+    pub wavering: TiVec<HypIx, f64>,
     /// Pairs of faults, likeliest first; empty while a single one explains the evidence.
     pub pairs: Vec<Pair>,
     /// Probability that each repair item is at fault, in the order of [`Model::items`]; with pairs
     /// they add up to more than one.
-    pub items: Vec<f64>,
+    pub items: TiVec<ItemIx, f64>,
     /// The evidence, sorted into moments.
     pub moments: Vec<Moment>,
     /// Log of the evidence's probability under the whole model.
     pub surprise: f64,
     /// Which fault of the file what is not in it is most like: a share of each hypothesis.
-    pub(crate) alike: Arc<[f64]>,
+    pub(crate) alike: Arc<TiVec<HypIx, f64>>,
     /// Where the numbers of hypotheses lie that readings tell the number of.
-    pub(crate) numbers: Arc<HashMap<usize, At>>,
+    pub(crate) numbers: Arc<HashMap<HypIx, At>>,
     /// Logs of the weights, not normalised.
-    logs: Vec<f64>,
+    logs: TiVec<HypIx, f64>,
     /// What it was weighed from, and what is believed without each piece of that.
     basis: Arc<Basis>,
 }
@@ -60,11 +61,20 @@ struct Basis {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Explains {
     /// A hypothesis, by its number.
-    Fault(usize),
+    Fault(HypIx),
     /// A pair, by its number in [`Posterior::pairs`].
     Pair(usize),
     /// Not in this vehicle file.
     Elsewhere,
+}
+
+/// What is to be mended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Repair {
+    /// A repair item.
+    One(ItemIx),
+    /// Two of them, the lower number first.
+    Both(ItemIx, ItemIx),
 }
 
 /// What still matters.
@@ -74,8 +84,8 @@ pub struct Live {
     pub what: Explains,
     /// Its probability.
     pub p: f64,
-    /// Explanations with the same number call for the same repair: a repair item, or two of them.
-    pub group: usize,
+    /// What it calls for.
+    pub repair: Repair,
     /// Chance that the fault is there at the next check; less than one for those that come and go.
     pub there: f64,
 }
@@ -117,7 +127,7 @@ impl Posterior {
         let elsewhere = posterior.items.last().copied().unwrap_or(0.0);
         if elsewhere > PAIRS_FROM && evidence.len() > 1 {
             let best = posterior.best_log();
-            let agreed = |chosen: &[usize]| match &posterior.basis.weighed {
+            let agreed = |chosen: &[HypIx]| match &posterior.basis.weighed {
                 Some(weighed) => weighed.agreed(model, chosen),
                 None => HashMap::new(),
             };
@@ -148,7 +158,7 @@ impl Posterior {
     /// Normalises, with some pairs beside the hypotheses.
     fn take_in(&mut self, model: &Model, pairs: &[Pair]) {
         // A fresh share of each that comes and goes, relative to its hypothesis.
-        let share: Vec<f64> = match self.hypotheses.is_empty() {
+        let share: TiVec<HypIx, f64> = match self.hypotheses.is_empty() {
             true => std::mem::take(&mut self.wavering),
             false => {
                 let of = |(w, p): (&f64, &f64)| if *p > 0.0 { w / p } else { 0.0 };
@@ -163,9 +173,9 @@ impl Posterior {
         self.wavering = share.iter().zip(&self.hypotheses).map(|(s, p)| s * p).collect();
         self.pairs = pairs.iter().map(|p| Pair { p: of(p.log), ..*p }).collect();
         self.surprise = most + sum.ln();
-        self.items = vec![0.0; model.items.len()];
-        let elsewhere = model.items.len() - 1;
-        for (h, p) in self.hypotheses.iter().enumerate() {
+        self.items = vec![0.0; model.items.len()].into();
+        let elsewhere = model.elsewhere();
+        for (h, p) in self.hypotheses.iter_enumerated() {
             self.items[model.item_of.get(h).copied().unwrap_or(elsewhere)] += p;
         }
         for pair in &self.pairs {
@@ -174,7 +184,7 @@ impl Posterior {
         }
     }
 
-    pub(crate) fn pairs_of(&self, model: &Model, item: usize) -> f64 {
+    pub(crate) fn pairs_of(&self, model: &Model, item: ItemIx) -> f64 {
         let of = |p: &&Pair| model.item_of[p.a] == item || model.item_of[p.b] == item;
         self.pairs.iter().filter(of).map(|p| p.p).sum()
     }
@@ -185,8 +195,9 @@ impl Posterior {
     }
 
     /// Items from the likeliest down.
-    pub fn ranking(&self) -> Vec<(usize, f64)> {
-        let mut ranked: Vec<(usize, f64)> = self.items.iter().copied().enumerate().collect();
+    pub fn ranking(&self) -> Vec<(ItemIx, f64)> {
+        let mut ranked: Vec<(ItemIx, f64)> =
+            self.items.iter_enumerated().map(|(k, p)| (k, *p)).collect();
         ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
         ranked
     }
@@ -200,44 +211,46 @@ impl Posterior {
         };
         let most = self.hypotheses.iter().copied().fold(0.0, f64::max);
         let most = self.pairs.iter().map(|p| p.p).fold(most, f64::max);
-        let elsewhere = model.items.len() - 1;
+        let elsewhere = model.elsewhere();
         let mut live: Vec<Live> = self
             .hypotheses
-            .iter()
-            .enumerate()
+            .iter_enumerated()
             .filter(|(_, p)| **p > least * most)
             .map(|(h, p)| match model.item_of.get(h) {
                 Some(item) => Live {
                     what: Explains::Fault(h),
                     p: *p,
-                    group: *item,
+                    repair: Repair::One(*item),
                     there: 1.0 - (1.0 - active) * self.wavering[h] / p,
                 },
-                None => Live { what: Explains::Elsewhere, p: *p, group: elsewhere, there: 1.0 },
+                None => Live {
+                    what: Explains::Elsewhere,
+                    p: *p,
+                    repair: Repair::One(elsewhere),
+                    there: 1.0,
+                },
             })
             .collect();
-        let mut groups: BTreeMap<(usize, usize), usize> = BTreeMap::new();
         for (k, pair) in self.pairs.iter().enumerate().filter(|(_, x)| x.p > least * most) {
             let (a, b) = (model.item_of[pair.a], model.item_of[pair.b]);
-            let next = model.items.len() + groups.len();
-            let group = *groups.entry((a.min(b), a.max(b))).or_insert(next);
-            live.push(Live { what: Explains::Pair(k), p: pair.p, group, there: 1.0 });
+            let repair = Repair::Both(a.min(b), a.max(b));
+            live.push(Live { what: Explains::Pair(k), p: pair.p, repair, there: 1.0 });
         }
         live
     }
 
     /// The likeliest hypothesis of an item.
-    pub fn best_of(&self, model: &Model, item: usize) -> Option<usize> {
+    pub fn best_of(&self, model: &Model, item: ItemIx) -> Option<HypIx> {
         let own = model.variants(item);
-        let in_pairs = |h: usize| -> f64 {
+        let in_pairs = |h: HypIx| -> f64 {
             self.pairs.iter().filter(|p| p.a == h || p.b == h).map(|p| p.p).sum()
         };
-        let weight = |h: &usize| self.hypotheses[*h] + in_pairs(*h);
+        let weight = |h: &HypIx| self.hypotheses[*h] + in_pairs(*h);
         own.iter().copied().max_by(|a, b| weight(a).total_cmp(&weight(b)))
     }
 
     /// How a hypothesis' probability is shared: the part of it that comes and goes, 0 to 1.
-    pub fn share_wavering(&self, h: usize) -> f64 {
+    pub fn share_wavering(&self, h: HypIx) -> f64 {
         match self.hypotheses.get(h) {
             Some(p) if *p > 0.0 => self.wavering[h] / p,
             _ => 0.0,
@@ -254,14 +267,14 @@ pub(crate) struct Weighed {
     readings: Readings,
     /// What all moments add to each hypothesis: as it is steadily there, as it comes and goes, and to what
     /// is not in the file but much like it.
-    sums: Vec<[i64; 3]>,
+    sums: TiVec<HypIx, [i64; 3]>,
 }
 
 impl Weighed {
     /// What agreeing upon a number adds to each of some hypotheses that are there, natural log; nothing
     /// where it would take something: what speaks against the number may be another fault.
-    fn agreed(&self, model: &Model, chosen: &[usize]) -> HashMap<usize, f64> {
-        let chosen: BTreeSet<usize> = chosen.iter().copied().collect();
+    fn agreed(&self, model: &Model, chosen: &[HypIx]) -> HashMap<HypIx, f64> {
+        let chosen: BTreeSet<HypIx> = chosen.iter().copied().collect();
         let all = self.readings.agree(&model.grids, None, |h| chosen.contains(&h));
         all.into_iter().map(|(h, agreed)| (h, agreed.steady.max(0.0))).collect()
     }
@@ -270,13 +283,13 @@ impl Weighed {
         let came_for = came_for(&moments);
         let aside: Vec<Aside> =
             moments.iter().zip(came_for).map(|(m, came_for)| Aside::of(m, came_for)).collect();
-        let sum = |h: usize| {
+        let sum = |h: HypIx| {
             let of = |sum: [i64; 3], (moment, aside)| plus(sum, adds(moment, h, aside));
             moments.iter().zip(&aside).fold([0; 3], of)
         };
         let all = (0..model.faults.len()).into_par_iter().with_min_len(A_PIECE);
-        let sums = all.map(sum).collect();
-        Self { readings: Readings::of(model, &moments), moments, aside, sums }
+        let sums: Vec<_> = all.map(|h| sum(h.into())).collect();
+        Self { readings: Readings::of(model, &moments), moments, aside, sums: sums.into() }
     }
 
     /// What is believed by all of it but one moment; the moments are not kept.
@@ -288,24 +301,26 @@ impl Weighed {
     ) -> Posterior {
         let n = self.sums.len();
         let left_out = without.map(|k| (&self.moments[k], &self.aside[k]));
-        let sum = |h: usize| match &left_out {
+        let sum = |h: HypIx| match &left_out {
             Some((moment, aside)) => plus(self.sums[h], adds(moment, h, aside).map(|x| -x)),
             None => self.sums[h],
         };
         let known = (1.0 - ELSEWHERE_PRIOR).ln();
-        let weights = |h: usize, [steady, wavering, _]: [i64; 3]| {
+        let weights = |h: HypIx, [steady, wavering, _]: [i64; 3]| {
             [(&priors.steady_log, steady), (&priors.wavering_log, wavering)]
                 .map(|(prior, sum)| prior[h] + known + sum as f64 * STEP)
         };
         let all = (0..n).into_par_iter().with_min_len(A_PIECE);
         let of = |h: usize| {
+            let h = HypIx::from(h);
             let sum = sum(h);
             let alike = (priors.steady[h] + priors.wavering[h]).ln() + sum[2] as f64 * STEP;
             (weights(h, sum), alike)
         };
-        let (mut both, alike): (Vec<[f64; 2]>, Vec<f64>) = all.map(of).unzip();
+        let (both, alike): (Vec<[f64; 2]>, Vec<f64>) = all.map(of).unzip();
+        let mut both: TiVec<HypIx, [f64; 2]> = both.into();
         let likeliest = both.iter().map(|[s, w]| s.max(*w)).fold(f64::NEG_INFINITY, f64::max);
-        let hopeful = |h: usize| both[h][0].max(both[h][1]) > likeliest - HOPELESS;
+        let hopeful = |h: HypIx| both[h][0].max(both[h][1]) > likeliest - HOPELESS;
         let agreed = self.readings.agree(&model.grids, without, hopeful);
         for (h, agreed) in &agreed {
             let more = [steps(agreed.steady), steps(agreed.wavering), 0];
@@ -322,7 +337,7 @@ impl Weighed {
             let share = if w > s { 1.0 } else { less } / (1.0 + less);
             (most + less.ln_1p(), share)
         };
-        let both = both.into_par_iter().with_min_len(A_PIECE);
+        let both = both.raw.into_par_iter().with_min_len(A_PIECE);
         let (mut logs, wavering): (Vec<f64>, Vec<f64>) = both.map(together).unzip();
         let most = alike.iter().copied().fold(f64::NEG_INFINITY, f64::max);
         let mut alike: Vec<f64> = alike.iter().map(|log| (log - most).exp()).collect();
@@ -330,15 +345,15 @@ impl Weighed {
         alike.iter_mut().for_each(|share| *share /= total);
         logs.push(ELSEWHERE_PRIOR.ln() + most + total.ln());
         let mut posterior = Posterior {
-            hypotheses: Vec::new(),
-            wavering,
+            hypotheses: TiVec::new(),
+            wavering: wavering.into(),
             pairs: Vec::new(),
-            items: Vec::new(),
+            items: TiVec::new(),
             moments: Vec::new(),
             surprise: 0.0,
-            alike: alike.into(),
+            alike: Arc::new(alike.into()),
             numbers: Arc::new(numbers),
-            logs,
+            logs: logs.into(),
             basis: Arc::default(),
         };
         posterior.take_in(model, &[]);
@@ -383,7 +398,7 @@ fn came_for(moments: &[Moment]) -> Vec<bool> {
 }
 
 /// What a moment adds to a hypothesis, see [`Weighed::sums`].
-fn adds(moment: &Moment, h: usize, aside: &Aside) -> [i64; 3] {
+fn adds(moment: &Moment, h: HypIx, aside: &Aside) -> [i64; 3] {
     let l = &moment.likelihood;
     let there = l.there[h];
     match there == l.away && l.wavering.is_none() {

@@ -4,7 +4,7 @@
 mod conspicuous;
 
 use crate::evidence::{Evidence, Finding, Strength};
-use crate::model::Model;
+use crate::model::{HypIx, ItemIx, Model};
 use crate::workshop::Workshop;
 use circuit::fault::rates;
 use circuit::place;
@@ -13,7 +13,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Item, ItemKind};
+use vehicle::{Item, ItemKind, PartId, PartIx, TiSlice, TiVec};
 
 /// What happened to a place or a thing lately.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -75,7 +75,7 @@ pub struct Known {
     pub adjusted: Vec<Adjusted>,
     /// The parts whose effects are all that was complained of: what takes much else with it would have
     /// been told of differently.
-    pub complaint: Vec<String>,
+    pub complaint: Vec<PartId>,
     /// What the shop has settled for all its jobs.
     pub workshop: Workshop,
 }
@@ -103,12 +103,12 @@ const ALWAYS_OF_WAVERING: f64 = 0.05;
 const SOMETIMES_OF_STEADY: f64 = 0.03;
 
 /// Parts whose effects are told of as lost: what a complaint is about.
-pub fn told_of(evidence: &[Evidence]) -> Vec<String> {
+pub fn told_of(evidence: &[Evidence]) -> Vec<PartId> {
     let lost = evidence.iter().filter_map(|e| match &e.finding {
         Finding::Effect { part, strength } if *strength != Strength::Normal => Some(part.clone()),
         _ => None,
     });
-    let all: BTreeSet<String> = lost.collect();
+    let all: BTreeSet<PartId> = lost.collect();
     all.into_iter().collect()
 }
 
@@ -116,14 +116,14 @@ pub fn told_of(evidence: &[Evidence]) -> Vec<String> {
 #[derive(Debug, Clone)]
 pub struct Priors {
     /// Weight of each hypothesis as it is steadily there; all of them with [`Priors::wavering`] sum to 1.
-    pub steady: Vec<f64>,
+    pub steady: TiVec<HypIx, f64>,
     /// Weight of each hypothesis as it comes and goes.
-    pub wavering: Vec<f64>,
+    pub wavering: TiVec<HypIx, f64>,
     /// Their logarithms.
-    pub(crate) steady_log: Vec<f64>,
-    pub(crate) wavering_log: Vec<f64>,
+    pub(crate) steady_log: TiVec<HypIx, f64>,
+    pub(crate) wavering_log: TiVec<HypIx, f64>,
     /// What raised or lowered each repair item, by its number.
-    pub why: BTreeMap<usize, Vec<Weight>>,
+    pub why: BTreeMap<ItemIx, Vec<Weight>>,
 }
 
 impl Model {
@@ -146,28 +146,26 @@ impl Priors {
 
     /// With what is known.
     pub fn new(model: &Model, known: &Known) -> Self {
-        let mut why: BTreeMap<usize, Vec<Weight>> = BTreeMap::new();
-        for (k, item) in
-            model.items.iter().enumerate().filter(|(_, item)| **item != Item::Elsewhere)
+        let mut why: BTreeMap<ItemIx, Vec<Weight>> = BTreeMap::new();
+        for (k, item) in model.items.iter_enumerated().filter(|(_, item)| **item != Item::Elsewhere)
         {
             let list = weights(model, known, item);
             if !list.is_empty() {
                 why.insert(k, list);
             }
         }
-        let factor = |item: usize| -> f64 {
+        let factor = |item: ItemIx| -> f64 {
             why.get(&item).map_or(1.0, |list| list.iter().map(|w| w.factor).product())
         };
-        let told: Vec<usize> =
+        let told: Vec<PartIx> =
             known.complaint.iter().filter_map(|id| model.circuit.part(id)).collect();
         let conspicuous = (!told.is_empty()).then(|| model.conspicuous());
-        let told_of = |h: usize| conspicuous.map_or(1.0, |c| c.told_alone(h, &told));
+        let told_of = |h: HypIx| conspicuous.map_or(1.0, |c| c.told_alone(h, &told));
         let weight: Vec<f64> = model
             .faults
-            .iter()
+            .iter_enumerated()
             .zip(&model.item_of)
-            .enumerate()
-            .map(|(h, (f, item))| f.prior * factor(*item) * told_of(h))
+            .map(|((h, f), item)| f.prior * factor(*item) * told_of(h))
             .collect();
         let [says_steady, says_wavering] = match known.occurs {
             Occurs::Always => [1.0, ALWAYS_OF_WAVERING],
@@ -176,14 +174,8 @@ impl Priors {
         };
         let weights = weight.iter().zip(&model.wavering);
         let both = weights.map(|(w, s)| (w * (1.0 - s) * says_steady, w * s * says_wavering));
-        let (mut steady, mut wavering): (Vec<f64>, Vec<f64>) = both.unzip();
-        let total: f64 = steady.iter().chain(&wavering).sum();
-        for w in steady.iter_mut().chain(&mut wavering) {
-            *w /= total;
-        }
-        let logs = |list: &[f64]| list.iter().map(|p| p.ln()).collect();
-        let (steady_log, wavering_log) = (logs(&steady), logs(&wavering));
-        Self { steady, wavering, steady_log, wavering_log, why }
+        let (steady, wavering): (Vec<f64>, Vec<f64>) = both.unzip();
+        Self::of(steady.into(), wavering.into(), why)
     }
 }
 
@@ -191,25 +183,34 @@ impl Priors {
 const EVEN: f64 = 0.1;
 
 impl Priors {
-    /// The same with all things failing nearly alike: what is believed then follows from what was found,
-    /// and not from how often such things fail.
-    pub fn even(&self, model: &Model) -> Self {
-        let mut rates = vec![0.0; model.items.len()];
-        for (f, item) in model.faults.iter().zip(&model.item_of) {
-            rates[*item] += f.prior;
-        }
-        let scaled = |list: &[f64]| -> Vec<f64> {
-            let of = |(w, item): (&f64, &usize)| w * rates[*item].powf(EVEN - 1.0);
-            list.iter().zip(&model.item_of).map(of).collect()
-        };
-        let (mut steady, mut wavering) = (scaled(&self.steady), scaled(&self.wavering));
+    /// From weights, which need not add up to anything.
+    fn of(
+        mut steady: TiVec<HypIx, f64>,
+        mut wavering: TiVec<HypIx, f64>,
+        why: BTreeMap<ItemIx, Vec<Weight>>,
+    ) -> Self {
         let total: f64 = steady.iter().chain(&wavering).sum();
         for w in steady.iter_mut().chain(&mut wavering) {
             *w /= total;
         }
-        let logs = |list: &[f64]| list.iter().map(|p| p.ln()).collect();
+        let logs = |list: &TiSlice<HypIx, f64>| list.iter().map(|p| p.ln()).collect();
         let (steady_log, wavering_log) = (logs(&steady), logs(&wavering));
-        Self { steady, wavering, steady_log, wavering_log, why: BTreeMap::new() }
+        Self { steady, wavering, steady_log, wavering_log, why }
+    }
+
+    /// The same with all things failing nearly alike: what is believed then follows from what was found,
+    /// and not from how often such things fail.
+    pub fn even(&self, model: &Model) -> Self {
+        let mut rates: TiVec<ItemIx, f64> = vec![0.0; model.items.len()].into();
+        for (f, item) in model.faults.iter().zip(&model.item_of) {
+            rates[*item] += f.prior;
+        }
+        let scaled = |list: &TiSlice<HypIx, f64>| -> TiVec<HypIx, f64> {
+            let of = |(w, item): (&f64, &ItemIx)| w * rates[*item].powf(EVEN - 1.0);
+            list.iter().zip(&model.item_of).map(of).collect()
+        };
+        let (steady, wavering) = (scaled(&self.steady), scaled(&self.wavering));
+        Self::of(steady, wavering, BTreeMap::new())
     }
 }
 

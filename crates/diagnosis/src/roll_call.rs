@@ -6,13 +6,13 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, PartId};
 
 /// What one module did in a roll call.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct Called {
     /// Module part.
-    pub module: String,
+    pub module: PartId,
     /// How often it was asked, and answered.
     pub asked: u32,
     /// How often it answered.
@@ -25,7 +25,7 @@ pub struct Called {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct Together {
     /// Module parts.
-    pub silent: Vec<String>,
+    pub silent: Vec<PartId>,
     /// Rounds in which just these were silent.
     pub rounds: u32,
 }
@@ -49,7 +49,7 @@ const KEPT: usize = 12;
 impl RollCall {
     /// Adds up rounds; in each, whether each module answered, and nothing where it was not asked.
     pub fn of<'a>(
-        modules: &[String],
+        modules: &[PartId],
         rounds: impl IntoIterator<Item = &'a [Option<bool>]>,
         seconds: u32,
         marks: Vec<String>,
@@ -59,7 +59,7 @@ impl RollCall {
             .map(|m| Called { module: m.clone(), asked: 0, answered: 0, dropouts: 0 })
             .collect();
         let mut before: Vec<Option<bool>> = vec![None; modules.len()];
-        let mut silences: Vec<Vec<String>> = Vec::new();
+        let mut silences: Vec<Vec<PartId>> = Vec::new();
         for round in rounds {
             let mut silent = Vec::new();
             for ((c, said), before) in called.iter_mut().zip(round).zip(&mut before) {
@@ -76,8 +76,8 @@ impl RollCall {
                 silences.push(silent);
             }
         }
-        let always = |m: &String| called.iter().any(|c| c.module == *m && c.answered == 0);
-        let part_of = |few: &[String], many: &[String]| {
+        let always = |m: &PartId| called.iter().any(|c| c.module == *m && c.answered == 0);
+        let part_of = |few: &[PartId], many: &[PartId]| {
             few.len() < many.len() && few.iter().all(|m| many.contains(m))
         };
         // A dropout that begins or ends in the middle of a round: only some were asked while it lasted,
@@ -87,7 +87,7 @@ impl RollCall {
             !silences[k].iter().all(always)
                 && beside.filter_map(|j| silences.get(j)).any(|s| part_of(&silences[k], s))
         };
-        let mut together: BTreeMap<Vec<String>, u32> = BTreeMap::new();
+        let mut together: BTreeMap<Vec<PartId>, u32> = BTreeMap::new();
         for k in (0..silences.len()).filter(|k| !is_half(*k)) {
             *together.entry(silences[k].clone()).or_default() += 1;
         }
@@ -138,7 +138,7 @@ impl RollCall {
 
     /// The commonest group that was silent together beside those that always are.
     fn gone_together(&self) -> Option<&Together> {
-        let always = |m: &String| self.modules.iter().any(|c| &c.module == m && c.answered == 0);
+        let always = |m: &PartId| self.modules.iter().any(|c| &c.module == m && c.answered == 0);
         self.together.iter().find(|t| t.silent.iter().any(|m| !always(m)))
     }
 }
@@ -154,8 +154,8 @@ mod tests {
     const Y: Option<bool> = Some(true);
     const N: Option<bool> = Some(false);
 
-    fn names(n: usize) -> Vec<String> {
-        (0..n).map(|k| format!("A{k}")).collect()
+    fn names(n: usize) -> Vec<PartId> {
+        (0..n).map(|k| PartId::from(format!("A{k}"))).collect()
     }
 
     #[test]

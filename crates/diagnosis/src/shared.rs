@@ -6,14 +6,14 @@
 //! not.
 
 use crate::evidence::{Evidence, Finding, Strength};
-use crate::model::{Model, ModelError};
+use crate::model::{HypIx, ItemIx, Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
 use circuit::place;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::{Item, ItemKind};
+use vehicle::{Item, ItemKind, TiVec};
 
 /// A repair item that causes some or all of the symptoms.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -79,17 +79,17 @@ pub fn shared(
     chosen: &[usize],
 ) -> Result<Shared, ModelError> {
     let symptoms: Vec<&Evidence> = chosen.iter().filter_map(|k| evidence.get(*k)).collect();
-    let causes: Vec<Vec<bool>> = symptoms
+    let causes: Vec<TiVec<HypIx, bool>> = symptoms
         .iter()
         .map(|e| {
             let l = e.likelihood(model)?;
             Ok(l.there.iter().map(|x| x - l.away > CAUSES).collect())
         })
         .collect::<Result<_, ModelError>>()?;
-    let count = |h: usize| causes.iter().filter(|c| c[h]).count();
+    let count = |h: HypIx| causes.iter().filter(|c| c[h]).count();
     let least = symptoms.len().min(2);
-    let mut best: BTreeMap<usize, (usize, Vec<usize>)> = BTreeMap::new();
-    for h in 0..model.faults.len() {
+    let mut best: BTreeMap<ItemIx, (usize, Vec<HypIx>)> = BTreeMap::new();
+    for h in model.faults.keys() {
         let n = count(h);
         if n < least.max(1) {
             continue;
@@ -132,7 +132,7 @@ pub fn shared(
 }
 
 /// Something that works although every variant in question would stop it.
-fn ruled_out(model: &Model, works: &[&Evidence], variants: &[usize]) -> String {
+fn ruled_out(model: &Model, works: &[&Evidence], variants: &[HypIx]) -> String {
     let mut last = String::new();
     for h in variants {
         let against = works.iter().find(|e| {
@@ -148,11 +148,11 @@ fn ruled_out(model: &Model, works: &[&Evidence], variants: &[usize]) -> String {
     last
 }
 
-fn places(model: &Model, causes: &[Vec<bool>]) -> Vec<SharedPlace> {
+fn places(model: &Model, causes: &[TiVec<HypIx, bool>]) -> Vec<SharedPlace> {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
     for of_symptom in causes {
         let mut here = std::collections::BTreeSet::new();
-        for (h, _) in of_symptom.iter().enumerate().filter(|(_, c)| **c) {
+        for (h, _) in of_symptom.iter_enumerated().filter(|(_, c)| **c) {
             let item = &model.faults[h].repair_item;
             if item.kind() != ItemKind::Part {
                 here.extend(place::places(&model.circuit, item));

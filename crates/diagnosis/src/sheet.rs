@@ -10,11 +10,11 @@ pub use face::{Face, FaceCavity, face};
 
 use crate::model::{Model, Snapshot};
 use crate::verdict::SOUND;
-use circuit::{Sweep, fault};
+use circuit::{BODY, NodeId, Sweep, fault};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::{Item, OperatingState, Point};
+use vehicle::{Item, OperatingState, Point, TiVec, WireId};
 use walk::{Harness, owner};
 
 /// A point of a part on the sheet.
@@ -59,7 +59,7 @@ pub struct Node {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Line {
     /// Circuit number.
-    pub id: String,
+    pub id: WireId,
     /// Point the current comes from.
     pub from: String,
     /// Point it goes to.
@@ -107,8 +107,8 @@ pub(crate) struct Values<'a> {
     model: &'a Model,
     state: OperatingState,
     predictions: std::sync::Arc<crate::model::Predictions>,
-    under: Option<Vec<f64>>,
-    reference: usize,
+    under: Option<TiVec<NodeId, f64>>,
+    reference: NodeId,
 }
 
 impl<'a> Values<'a> {
@@ -120,13 +120,13 @@ impl<'a> Values<'a> {
             sweep.solve(&f.changes).volts.to_vec()
         });
         let state = state.clone();
-        Self { model, state, predictions, under, reference: c.node(&c.reference).unwrap_or(0) }
+        Self { model, state, predictions, under, reference: c.node(&c.reference).unwrap_or(BODY) }
     }
 
     /// Sound volts of a point against battery minus, half the width of the sound range, and volts
     /// under the chosen suspect.
     pub(crate) fn of(&self, end: &str) -> (f64, f64, Option<f64>) {
-        let at = self.model.circuit.node(end).unwrap_or(0);
+        let at = self.model.circuit.node(end).unwrap_or(BODY);
         let across = |s: &Snapshot| s.between(at, self.reference);
         let volts = across(&self.predictions.healthy);
         let scatter = self.model.scatter(&self.predictions, &self.state, across);
@@ -166,7 +166,7 @@ pub fn sheet(model: &Model, wanted: &Wanted<'_>) -> Option<Sheet> {
                 let (no, item) = match Point::of(end).no {
                     None => (String::new(), String::new()),
                     Some(no) => {
-                        let terminal = Item::Terminal(Point::of(end).cavity().to_owned());
+                        let terminal = Item::Terminal(Point::of(end).cavity().into());
                         (no.to_owned(), terminal.to_string())
                     }
                 };
@@ -212,7 +212,7 @@ fn describe(model: &Model, id: &str, main: bool) -> Node {
             .iter()
             .find(|k| k.id == id)
             .and_then(|k| k.part.clone())
-            .unwrap_or_else(|| id.to_owned());
+            .unwrap_or_else(|| id.into());
         match v.parts.iter().find(|p| p.id == part_id) {
             Some(p) => {
                 let kind = format!("{:?}", p.kind).to_lowercase();

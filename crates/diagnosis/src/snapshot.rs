@@ -4,10 +4,11 @@ mod packed;
 
 use crate::bytes;
 use circuit::software::{Verdict, View};
-use circuit::{Circuit, Point, Solution, software};
+use circuit::{Circuit, NodeId, Point, Solution, software};
 use packed::{Loose, Order, Packed};
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use vehicle::{MonitorIx, OutputIx, PartIx, TiVec, WireIx};
 
 /// Below this a voltage counts as the healthy one, volts: a quarter of a meter's last digit.
 const SAME_VOLTS: f64 = 0.0025;
@@ -20,34 +21,34 @@ const DENSE: usize = 3;
 #[derive(Debug, Clone)]
 pub struct Healthy {
     /// Node voltages, volts.
-    pub volts: Vec<f32>,
+    pub volts: TiVec<NodeId, f32>,
     /// Current in each conductor, amperes.
-    pub amps: Vec<f32>,
+    pub amps: TiVec<WireIx, f32>,
     /// Effect of each part, where it has one.
-    pub effects: Vec<Option<f32>>,
+    pub effects: TiVec<PartIx, Option<f32>>,
     /// Parts that have one.
-    showing: Vec<u32>,
+    showing: Vec<PartIx>,
     /// Whether each part works as a module.
-    pub alive: Vec<bool>,
+    pub alive: TiVec<PartIx, bool>,
     /// Verdict of each monitor.
-    pub monitors: Vec<Verdict>,
+    pub monitors: TiVec<MonitorIx, Verdict>,
     /// Parts that work and still do not answer, in rising order.
-    pub deaf: Vec<u32>,
+    pub deaf: Vec<PartIx>,
     /// Outputs asked for.
-    asked: BTreeSet<usize>,
+    asked: BTreeSet<OutputIx>,
     order: Order,
 }
 
 impl Healthy {
     /// Everything of a solution; `deaf` are the parts that work and do not answer.
-    pub fn of(circuit: &Circuit, s: &Solution, deaf: &[u32]) -> Self {
-        let parts = 0..circuit.vehicle.parts.len();
-        let effects: Vec<Option<f32>> =
+    pub fn of(circuit: &Circuit, s: &Solution, deaf: &[PartIx]) -> Self {
+        let parts = circuit.vehicle.parts.keys();
+        let effects: TiVec<PartIx, Option<f32>> =
             parts.clone().map(|p| s.effect(circuit, p).map(|e| e as f32)).collect();
-        let volts: Vec<f32> = s.volts.iter().map(|v| *v as f32).collect();
+        let volts: TiVec<NodeId, f32> = s.volts.iter().map(|v| *v as f32).collect();
         Self {
             order: Order::of(&volts),
-            showing: parts.filter(|p| effects[*p].is_some()).map(|p| p as u32).collect(),
+            showing: parts.filter(|p| effects[*p].is_some()).collect(),
             volts,
             amps: circuit.wire_branch.iter().map(|k| s.amps(circuit, *k) as f32).collect(),
             effects,
@@ -61,8 +62,8 @@ impl Healthy {
 
 impl Healthy {
     /// Whether a part answers a tester.
-    pub fn answers(&self, part: usize) -> bool {
-        self.alive[part] && self.deaf.binary_search(&(part as u32)).is_err()
+    pub fn answers(&self, part: PartIx) -> bool {
+        self.alive[part] && self.deaf.binary_search(&part).is_err()
     }
 }
 
@@ -90,54 +91,49 @@ impl Snapshot {
     /// Keeps what differs at a solved point.
     pub fn of(circuit: &Circuit, healthy: &Arc<Healthy>, p: &Point<'_>) -> Self {
         let mut c = Loose::default();
-        let by = |n: usize| p.volts[n] - f64::from(healthy.volts[n]);
-        let differs = |n: u32| {
-            let by = by(n as usize);
+        let by = |n: NodeId| p.volts[n] - f64::from(healthy.volts[n]);
+        let differs = |n: NodeId| {
+            let by = by(n);
             (by.abs() > SAME_VOLTS).then_some((n, by))
         };
         match p.moved() {
             Some(moved) => c.volts = moved.iter().filter_map(|n| differs(*n)).collect(),
-            None => c.volts = (0..circuit.nodes as u32).filter_map(differs).collect(),
+            None => c.volts = healthy.volts.keys().filter_map(differs).collect(),
         }
         if c.volts.len() * DENSE > circuit.nodes {
-            c.all_volts = Some(healthy.order.node.iter().map(|n| by(*n as usize)).collect());
+            c.all_volts = Some(healthy.order.node.iter().map(|n| by(*n)).collect());
             c.volts = Vec::new();
         }
         c.volts.sort_unstable_by_key(|x| x.0);
-        for (w, k) in circuit.wire_branch.iter().enumerate() {
+        for (w, k) in circuit.wire_branch.iter_enumerated() {
             let b = &circuit.branches[*k];
             if p.moved().is_some() && !p.is_visited(b.from) && !p.is_visited(b.to) {
                 continue;
             }
             let (amps, old) = (p.amps(*k), f64::from(healthy.amps[w]));
             if (amps - old).abs() > SAME_AMPS {
-                c.amps.push((w as u32, amps as f32));
+                c.amps.push((w, amps as f32));
             }
         }
-        for part in healthy.showing.iter().map(|part| *part as usize) {
+        for part in healthy.showing.iter().copied() {
             if p.may_show(part)
                 && let (Some(old), Some(now)) = (healthy.effects[part], p.effect(part))
                 && (f64::from(old) - now).abs() > 1e-3
             {
-                c.effects.push((part as u32, now as f32));
+                c.effects.push((part, now as f32));
             }
         }
-        for (part, (old, now)) in healthy.alive.iter().zip(p.alive).enumerate() {
-            if old != now {
-                c.flipped.push(part as u32);
+        for (part, old) in healthy.alive.iter_enumerated() {
+            if *old != p.alive[part] {
+                c.flipped.push(part);
             }
         }
         // Who works is reached as before, until somebody says otherwise.
         c.silenced =
             c.flipped.iter().copied().filter(|f| healthy.deaf.binary_search(f).is_err()).collect();
-        for (m, (old, now)) in healthy
-            .monitors
-            .iter()
-            .zip(circuit.software.monitors(p.view(&healthy.deaf)))
-            .enumerate()
-        {
-            if *old != now {
-                c.monitors.push((m as u32, now));
+        for (m, now) in circuit.software.monitors(p.view(&healthy.deaf)).into_iter_enumerated() {
+            if healthy.monitors[m] != now {
+                c.monitors.push((m, now));
             }
         }
         Self { changed: Packed::of(&c, healthy.is_wide()), healthy: Arc::clone(healthy) }
@@ -178,43 +174,43 @@ impl Snapshot {
     }
 
     /// Voltage of a node, volts.
-    pub fn volts(&self, node: usize) -> f64 {
+    pub fn volts(&self, node: NodeId) -> f64 {
         let by = self.changed.as_ref().map_or(0.0, |c| c.volts(node, &self.healthy.order));
         f64::from(self.healthy.volts[node]) + by
     }
 
     /// Volts between two nodes.
-    pub fn between(&self, a: usize, b: usize) -> f64 {
+    pub fn between(&self, a: NodeId, b: NodeId) -> f64 {
         self.volts(a) - self.volts(b)
     }
 
     /// Current in a conductor, by its number, amperes.
-    pub fn amps(&self, wire: usize) -> f64 {
+    pub fn amps(&self, wire: WireIx) -> f64 {
         let own = self.changed.as_ref().and_then(|c| c.amps(wire));
         f64::from(own.unwrap_or(self.healthy.amps[wire]))
     }
 
     /// Effect of a part.
-    pub fn effect(&self, part: usize) -> Option<f64> {
+    pub fn effect(&self, part: PartIx) -> Option<f64> {
         let own = self.changed.as_ref().and_then(|c| c.effect(part));
         own.or(self.healthy.effects[part]).map(f64::from)
     }
 
     /// Whether a part works as a module.
-    pub fn alive(&self, part: usize) -> bool {
+    pub fn alive(&self, part: PartIx) -> bool {
         let flipped = self.changed.as_ref().is_some_and(|c| c.is_flipped(part));
         self.healthy.alive[part] != flipped
     }
 
     /// Says which parts work and still do not answer, in rising order; what other modules make of
     /// their silence follows.
-    pub fn set_deaf(&mut self, circuit: &Circuit, deaf: &[u32]) {
-        let differs = |part: &u32| {
+    pub fn set_deaf(&mut self, circuit: &Circuit, deaf: &[PartIx]) {
+        let differs = |part: &PartIx| {
             let is_deaf = deaf.binary_search(part).is_ok();
-            let answers = self.alive(*part as usize) && !is_deaf;
-            answers != self.healthy.answers(*part as usize)
+            let answers = self.alive(*part) && !is_deaf;
+            answers != self.healthy.answers(*part)
         };
-        let silenced: Vec<u32> = (0..self.healthy.alive.len() as u32).filter(differs).collect();
+        let silenced: Vec<PartIx> = self.healthy.alive.keys().filter(differs).collect();
         let monitors = match deaf == self.healthy.deaf {
             true => self.changed.as_ref().map_or_else(Vec::new, Packed::monitors),
             false => self.listen(circuit, deaf),
@@ -225,27 +221,27 @@ impl Snapshot {
     }
 
     /// The monitors that differ, with those judged anew that look at what arrives over a bus.
-    fn listen(&self, circuit: &Circuit, deaf: &[u32]) -> Vec<(u32, Verdict)> {
-        let volts: Vec<f64> = (0..self.healthy.volts.len()).map(|n| self.volts(n)).collect();
-        let alive: Vec<bool> = (0..self.healthy.alive.len()).map(|p| self.alive(p)).collect();
+    fn listen(&self, circuit: &Circuit, deaf: &[PartIx]) -> Vec<(MonitorIx, Verdict)> {
+        let volts: TiVec<NodeId, f64> = self.healthy.volts.keys().map(|n| self.volts(n)).collect();
+        let alive: TiVec<PartIx, bool> = self.healthy.alive.keys().map(|p| self.alive(p)).collect();
         let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, deaf };
-        let anew: Vec<(usize, Verdict)> = circuit.software.listening(view).collect();
+        let anew: Vec<(MonitorIx, Verdict)> = circuit.software.listening(view).collect();
         let mut monitors = self.changed.as_ref().map_or_else(Vec::new, Packed::monitors);
-        monitors.retain(|(m, _)| anew.iter().all(|(k, _)| *k != *m as usize));
+        monitors.retain(|(m, _)| anew.iter().all(|(k, _)| k != m));
         let differs = anew.iter().filter(|(k, v)| self.healthy.monitors[*k] != *v);
-        monitors.extend(differs.map(|(k, v)| (*k as u32, *v)));
+        monitors.extend(differs.map(|(k, v)| (*k, *v)));
         monitors.sort_unstable_by_key(|x| x.0);
         monitors
     }
 
     /// Whether a part answers a tester.
-    pub fn answers(&self, part: usize) -> bool {
+    pub fn answers(&self, part: PartIx) -> bool {
         let differs = self.changed.as_ref().is_some_and(|c| c.is_silenced(part));
         self.healthy.answers(part) != differs
     }
 
     /// Verdict of a monitor.
-    pub fn monitor(&self, monitor: usize) -> Verdict {
+    pub fn monitor(&self, monitor: MonitorIx) -> Verdict {
         let own = self.changed.as_ref().and_then(|c| c.monitor(monitor));
         own.unwrap_or(self.healthy.monitors[monitor])
     }
@@ -256,7 +252,7 @@ impl Snapshot {
     }
 
     /// Every node whose voltage differs, with the difference, volts.
-    pub fn each_moved(&self, mut tell: impl FnMut(usize, f64)) {
+    pub fn each_moved(&self, mut tell: impl FnMut(NodeId, f64)) {
         let changed = self.changed.iter();
         for (n, by) in changed.flat_map(|c| c.each_volts(&self.healthy.order)) {
             tell(n, by);
@@ -264,14 +260,14 @@ impl Snapshot {
     }
 
     /// Every conductor whose current differs, with the difference, amperes.
-    pub fn each_loaded(&self, mut tell: impl FnMut(usize, f64)) {
+    pub fn each_loaded(&self, mut tell: impl FnMut(WireIx, f64)) {
         for (w, amps) in self.changed.iter().flat_map(Packed::each_amps) {
             tell(w, f64::from(amps) - f64::from(self.healthy.amps[w]));
         }
     }
 
     /// Monitors with another verdict than on a sound vehicle, and parts that answer a tester otherwise.
-    pub fn software(&self) -> (Vec<(u32, Verdict)>, Vec<u32>) {
+    pub fn software(&self) -> (Vec<(MonitorIx, Verdict)>, Vec<PartIx>) {
         match &self.changed {
             Some(c) => (c.monitors(), c.silenced()),
             None => (Vec::new(), Vec::new()),

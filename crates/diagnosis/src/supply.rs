@@ -58,7 +58,7 @@ impl SupplyCheck {
 /// A voltmeter across the battery's posts; none for a vehicle without a battery.
 pub fn probe(model: &Model) -> Option<Probe> {
     let v = &model.circuit.vehicle;
-    let (battery, plus, minus) = v.parts.iter().enumerate().find_map(|(k, part)| {
+    let (battery, plus, minus) = v.parts.iter_enumerated().find_map(|(k, part)| {
         part.elements.iter().find_map(|e| e.posts()).map(|(plus, minus)| (k, plus, minus))
     })?;
     let post = |pin: &str| format!("{}:part", cavity_of(v, battery, pin));

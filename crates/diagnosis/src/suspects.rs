@@ -1,7 +1,7 @@
 //! Ranked repair items with their reasons in words and numbers.
 
 use crate::evidence::{Evidence, Finding, Moment, Strength, effect};
-use crate::model::{Model, ModelError};
+use crate::model::{HypIx, ItemIx, Model, ModelError};
 use crate::pairs::Pair;
 use crate::posterior::Posterior;
 use crate::prior::{Priors, Weight};
@@ -86,7 +86,7 @@ pub fn suspects(
     most: usize,
 ) -> Result<Vec<Suspect>, ModelError> {
     let average: Vec<f64> = posterior.moments.par_iter().map(|m| average(priors, m).ln()).collect();
-    let of = |(item, probability): (usize, f64)| {
+    let of = |(item, probability): (ItemIx, f64)| {
         let id = &model.items[item];
         let mut suspect = Suspect {
             repair_item: id.clone(),
@@ -122,23 +122,23 @@ pub fn suspects(
 /// What everything that can be wrong, weighed by its prior, makes of a piece of evidence.
 fn average(priors: &Priors, m: &Moment) -> f64 {
     let l = &m.likelihood;
-    let of = |h: usize| match l.there[h] == l.away && l.wavering.is_none() {
+    let of = |h: HypIx| match l.there[h] == l.away && l.wavering.is_none() {
         true => (priors.steady[h] + priors.wavering[h]) * l.away.exp(),
         false => {
             priors.steady[h] * l.there[h].exp()
                 + priors.wavering[h] * l.wavering(h, m.present).exp()
         }
     };
-    (0..l.there.len()).map(of).sum()
+    l.there.keys().map(of).sum()
 }
 
-fn pair(model: &Model, posterior: &Posterior, item: usize, suspect: &mut Suspect) {
+fn pair(model: &Model, posterior: &Posterior, item: ItemIx, suspect: &mut Suspect) {
     let other = |p: &Pair| match (model.item_of[p.a], model.item_of[p.b]) {
         (a, b) if a == item => Some(b),
         (a, b) if b == item => Some(a),
         _ => None,
     };
-    let mut with: BTreeMap<usize, f64> = BTreeMap::new();
+    let mut with: BTreeMap<ItemIx, f64> = BTreeMap::new();
     for p in &posterior.pairs {
         if let Some(other) = other(p) {
             suspect.paired += p.p;
@@ -154,7 +154,7 @@ fn pair(model: &Model, posterior: &Posterior, item: usize, suspect: &mut Suspect
 
 /// What a hypothesis would show in the named states that no evidence speaks of: silent modules,
 /// lost effects, codes.
-fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere> {
+fn elsewhere(model: &Model, evidence: &[Evidence], best: HypIx) -> Vec<Elsewhere> {
     let v = &model.circuit.vehicle;
     let known = |state: &vehicle::OperatingState, f: &dyn Fn(&Finding) -> bool| {
         evidence.iter().any(|e| e.state == *state && f(&e.finding))
@@ -170,7 +170,7 @@ fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere
             }
         };
         let (monitors, flipped) = s.software();
-        for m in flipped.iter().map(|f| *f as usize).filter(|m| v.parts[*m].module.is_some()) {
+        for m in flipped.iter().copied().filter(|m| v.parts[*m].module.is_some()) {
             let id = &v.parts[m].id;
             let asked = |f: &Finding| matches!(f, Finding::Answer { module, .. } if module == id);
             if p.healthy.alive(m) && !known(&named.state, &asked) {
@@ -187,7 +187,7 @@ fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere
             }
         }
         for (k, _) in monitors.iter().filter(|(_, x)| *x == Verdict::Failed) {
-            let m = &v.monitors[*k as usize];
+            let m = &v.monitors[*k];
             let same = |f: &Finding| matches!(f, Finding::Code { module, code, .. } if *module == m.module && *code == m.code);
             if !known(&named.state, &same) {
                 add(format!("{}-{} in {}: {}", m.code, m.failure_type, m.module, m.text));
@@ -200,7 +200,7 @@ fn elsewhere(model: &Model, evidence: &[Evidence], best: usize) -> Vec<Elsewhere
 
 /// The best variant in words; a contact or conductor with its resistance as it was under the
 /// heaviest load in evidence.
-fn variant(model: &Model, best: usize, evidence: &[Evidence], worth_fitting: bool) -> String {
+fn variant(model: &Model, best: HypIx, evidence: &[Evidence], worth_fitting: bool) -> String {
     let fault = &model.faults[best];
     let words = fault.text.split_once(": ").map_or("", |(_, v)| v).to_owned();
     let is_resistive = matches!(fault.id.mode.as_str(), "series" | "constriction");
@@ -290,7 +290,7 @@ fn reasons(
     model: &Model,
     evidence: &[Evidence],
     posterior: &Posterior,
-    best: usize,
+    best: HypIx,
     averages: &Averages<'_>,
     suspect: &mut Suspect,
 ) -> Result<(), ModelError> {
@@ -319,7 +319,7 @@ fn reasons(
 }
 
 /// Log-likelihood ratio of a finding of a scan, a hypothesis against a sound vehicle.
-fn of_scan(model: &Model, e: &Evidence, best: usize) -> f64 {
+fn of_scan(model: &Model, e: &Evidence, best: HypIx) -> f64 {
     let p = model.predict_heard_some(&e.state, &[best]);
     let Some(s) = p.heard(best) else { return 0.0 };
     e.score(model, s) - e.score(model, &p.healthy)
@@ -333,7 +333,7 @@ fn likely_strength(strength: f64) -> Strength {
         .unwrap_or(Strength::Normal)
 }
 
-fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError> {
+fn reason(model: &Model, e: &Evidence, best: HypIx) -> Result<String, ModelError> {
     let predictions = model.predict_heard_some(&e.state, &[best]);
     let s = predictions.heard(best).unwrap_or(&predictions.healthy);
     let fault = &model.faults[best];
@@ -351,7 +351,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
         }
         Finding::Effect { part, strength } => {
             let Some(p) = model.circuit.part(part) else {
-                return Err(ModelError::Unknown { what: "part", id: part.clone() });
+                return Err(ModelError::Unknown { what: "part", id: part.to_string() });
             };
             format!(
                 "predicts {} {}, you saw {}",
@@ -383,7 +383,7 @@ fn reason(model: &Model, e: &Evidence, best: usize) -> Result<String, ModelError
         ),
         Finding::Signal { signal, value } => {
             let signals = &model.circuit.vehicle.signals;
-            let number = signals.iter().position(|x| x.id == *signal);
+            let number = signals.position(|x| x.id == *signal);
             let pins = number.and_then(|n| model.circuit.software.pins(n));
             let predicted = pins.map_or(0.0, |(a, b)| s.between(a, b));
             format!("predicts {signal} = {predicted:.2}, the module says {value:.2}")

@@ -7,14 +7,14 @@
 //! suspects set stand together.
 
 use crate::ledger::{ReadCode, ScannedModule};
-use crate::model::Model;
+use crate::model::{ItemIx, Model};
 use crate::own::Own;
 use crate::posterior::Posterior;
 use crate::prior::Priors;
 use circuit::software::Verdict;
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{OperatingState, SignalSource};
+use vehicle::{MonitorIx, OperatingState, PartId, PartIx, SignalSource, TiSlice, TiVec};
 
 /// What a code is about, in the order in which one looks at them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, ToSchema)]
@@ -48,7 +48,7 @@ pub enum Role {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct CodeMark {
     /// Module part.
-    pub module: String,
+    pub module: PartId,
     /// Code and failure type; empty for a silent module.
     pub code: String,
     /// Meaning.
@@ -75,10 +75,10 @@ pub struct Group {
 
 /// A symptom while it is sorted.
 struct Found {
-    module: String,
+    module: PartId,
     /// None for a silent module.
     code: Option<ReadCode>,
-    monitor: Option<usize>,
+    monitor: Option<MonitorIx>,
 }
 
 /// What the hypotheses say of the symptoms.
@@ -92,9 +92,9 @@ struct Says {
     /// Probability of those that set each.
     share: Vec<f64>,
     /// The likeliest repair item that sets each, and its probability.
-    item: Vec<Option<(usize, f64)>>,
+    item: Vec<Option<(ItemIx, f64)>>,
     /// The item that sets it most readily, whatever else was found.
-    alone: Vec<Option<usize>>,
+    alone: Vec<Option<ItemIx>>,
 }
 
 /// From this on whatever sets one code nearly always sets the other.
@@ -114,7 +114,7 @@ fn says(
     found: &[Found],
 ) -> Says {
     let p = model.predict_heard(state);
-    let parts: Vec<Option<usize>> = found.iter().map(|f| model.circuit.part(&f.module)).collect();
+    let parts: Vec<Option<PartIx>> = found.iter().map(|f| model.circuit.part(&f.module)).collect();
     let n = found.len();
     let mut says = Says {
         both: vec![vec![0.0; n]; n],
@@ -124,10 +124,10 @@ fn says(
         item: vec![None; n],
         alone: vec![None; n],
     };
-    let mut by_item = vec![vec![0.0; n]; model.items.len()];
-    let mut before = vec![vec![0.0; n]; model.items.len()];
+    let mut by_item: TiVec<ItemIx, Vec<f64>> = vec![vec![0.0; n]; model.items.len()].into();
+    let mut before = by_item.clone();
     let mut sets = Vec::with_capacity(n);
-    for (h, s) in p.all_heard().enumerate().filter(|(_, s)| s.differs()) {
+    for (h, s) in model.faults.keys().zip(p.all_heard()).filter(|(_, s)| s.differs()) {
         sets.clear();
         sets.extend((0..n).filter(|k| match (found[*k].monitor, &found[*k].code, parts[*k]) {
             (Some(m), ..) => s.monitor(m) == Verdict::Failed,
@@ -146,8 +146,8 @@ fn says(
             }
         }
     }
-    let best = |sums: &[Vec<f64>], k: usize| {
-        let items = (0..sums.len()).max_by(|a, b| sums[*a][k].total_cmp(&sums[*b][k]))?;
+    let best = |sums: &TiSlice<ItemIx, Vec<f64>>, k: usize| {
+        let items = sums.keys().max_by(|a, b| sums[*a][k].total_cmp(&sums[*b][k]))?;
         (sums[items][k] > 0.0).then_some((items, sums[items][k]))
     };
     for k in 0..n {

@@ -5,10 +5,10 @@ use crate::model::{Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
 use circuit::meter::Leads;
-use circuit::{Change, Instrument, Probe};
+use circuit::{Change, Instrument, NodeId, Probe};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, PartIx};
 
 /// The verdict on a reading.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
@@ -91,7 +91,7 @@ pub fn traps(model: &Model, state: &OperatingState, probe: &Probe) -> Vec<String
         }
         Instrument::Ohms => {
             let Ok(black) = c.node(&probe.black) else { return out };
-            let live = |n: usize| p.solution.volts[n].abs() > 0.05;
+            let live = |n: NodeId| p.solution.volts[n].abs() > 0.05;
             if live(red) || live(black) {
                 out.push("The circuit is live here: the ohmmeter shows the circuit's own voltage, not resistance. Take the supply away first.".to_owned());
             } else if state.unplugged.is_empty() {
@@ -164,7 +164,9 @@ fn unplugging(model: &Model, state: &OperatingState) -> Vec<String> {
     let plugged = OperatingState { unplugged: Default::default(), ..state.clone() };
     let (with, without) = (model.predict(&plugged), model.predict(state));
     let (was, is) = (with.solution.alive_parts(c), without.solution.alive_parts(c));
-    let lost: Vec<&str> = (0..v.parts.len())
+    let lost: Vec<&str> = v
+        .parts
+        .keys()
         .filter(|p| v.parts[*p].module.is_some() && was[*p] && !is[*p])
         .map(|p| v.parts[p].id.as_str())
         .collect();
@@ -175,16 +177,15 @@ fn unplugging(model: &Model, state: &OperatingState) -> Vec<String> {
         ));
     }
     for id in &state.unplugged {
-        let pulled = |part: usize| {
+        let pulled = |part: PartIx| {
             let k = c.names.connector(id);
-            let of = k.and_then(|k| v.connectors[k].part.as_deref());
-            of == Some(v.parts[part].id.as_str()) || v.parts[part].id == *id
+            let of = k.and_then(|k| v.connectors[k].part.as_ref());
+            of == Some(&v.parts[part].id) || v.parts[part].id == *id.as_str()
         };
         for bus in &v.buses {
             let ends = v
                 .parts
-                .iter()
-                .enumerate()
+                .iter_enumerated()
                 .any(|(k, part)| pulled(k) && crate::network::terminates(part, &bus.id));
             if ends {
                 out.push(format!("{id} carries a terminator of {}: without it the bus is worse, which is no finding.", bus.name));

@@ -3,7 +3,7 @@
 use crate::evidence::{Evidence, Finding, Moment, Sight, Strength};
 use crate::model::Model;
 use circuit::Instrument;
-use vehicle::Point;
+use vehicle::{ConnectorId, Point};
 
 /// A value with its unit: `11.82 V`, `0.12 Ω`, `3.3 kΩ`, `OL`.
 pub fn value(instrument: Instrument, v: f64) -> String {
@@ -186,7 +186,7 @@ pub fn state(model: &Model, state: &vehicle::OperatingState) -> String {
         }
     };
     if !state.unplugged.is_empty() {
-        let list: Vec<&str> = state.unplugged.iter().map(String::as_str).collect();
+        let list: Vec<&str> = state.unplugged.iter().map(ConnectorId::as_str).collect();
         text = format!("{text}, {} unplugged", list.join(" and "));
     }
     if state.battery_off {

@@ -8,7 +8,7 @@ use diagnosis::costs::Prices;
 use diagnosis::next::candidates::{What, points};
 use diagnosis::next::{self, Ask};
 use diagnosis::trial::Bench;
-use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
+use diagnosis::{Evidence, Finding, HypIx, Posterior, Present, Priors, Strength};
 use proptest::prelude::*;
 use std::sync::LazyLock;
 use vehicle::OperatingState;
@@ -39,11 +39,11 @@ fn asked<T>(evidence: &[Evidence], of: impl Fn(&Ask<'_>) -> T) -> T {
 #[test]
 fn a_reading_that_the_meter_itself_spoils_is_predicted_with_the_meter_and_not_proposed() {
     // Between the two halves of an open connector nothing holds the points but the meter.
-    let apart = OperatingState { unplugged: ["C10".to_owned()].into(), ..state("on") };
+    let apart = OperatingState { unplugged: ["C10".into()].into(), ..state("on") };
     let across = probe(Instrument::Volts, "C10.2:front", "C10.2:rear");
     let expected = MODEL.expect(&apart, &across).unwrap();
     for id in ["wire:285:open", "wire:286:open", "wire:287:open"] {
-        let h = MODEL.faults.iter().position(|f| f.id == id).unwrap();
+        let h = MODEL.faults.position(|f| f.id == id).unwrap();
         let mut bench = Exact::with(&[id]);
         bench.set(&apart);
         let shown = bench.read(&across).unwrap();
@@ -62,7 +62,7 @@ fn posts_and_fuse_backs_are_points_and_buried_splices_are_none() {
         assert!(all.iter().any(|p| p == id), "{id} is bare");
     }
     let buried = MODEL.circuit.vehicle.splices.iter().find(|s| !s.rail).unwrap();
-    assert!(!all.contains(&buried.id), "{} is wrapped", buried.id);
+    assert!(all.iter().all(|p| buried.id != *p), "{} is wrapped", buried.id);
 }
 
 proptest! {
@@ -70,14 +70,14 @@ proptest! {
 
     #[test]
     fn what_is_predicted_for_a_fault_is_what_a_meter_shows_of_it(
-        h in 0..MODEL.faults.len(),
+        fault in any::<prop::sample::Index>(),
         named in 0..MODEL.circuit.vehicle.states.len(),
         point in any::<prop::sample::Index>(),
     ) {
         let in_state = &MODEL.circuit.vehicle.states[named].state;
         let all = points(&MODEL);
         let p = probe(Instrument::Volts, &all[point.index(all.len())], "BAT.-");
-        let fault = &MODEL.faults[h];
+        let fault = fault.get(&MODEL.faults.raw);
         let point = MODEL.circuit.solve(in_state, &fault.changes, None);
         // A circuit that chatters has no one value.
         prop_assume!(point.converged);
@@ -91,8 +91,8 @@ proptest! {
 }
 
 /// Faults that open something, and pairs of points that a probe reaches.
-static OPEN: LazyLock<Vec<usize>> = LazyLock::new(|| {
-    (0..MODEL.faults.len()).filter(|h| MODEL.faults[*h].id.mode.contains("open")).collect()
+static OPEN: LazyLock<Vec<HypIx>> = LazyLock::new(|| {
+    MODEL.faults.keys().filter(|h| MODEL.faults[*h].id.mode.contains("open")).collect()
 });
 static POINTS: LazyLock<Vec<String>> = LazyLock::new(|| points(&MODEL));
 
@@ -106,7 +106,7 @@ fn a_meter_across_an_open_contact_shows_when_what_hangs_behind_it_has_let_go() {
     let expected = MODEL.expect(&on, &across).unwrap();
     assert!(expected.healthy > 12.0, "{}", expected.healthy);
     for id in ["terminal:C4.7:open", "part:M7:open", "terminal:M7.1:open"] {
-        let h = MODEL.faults.iter().position(|f| f.id == id).unwrap();
+        let h = MODEL.faults.position(|f| f.id == id).unwrap();
         assert!(expected.faults[h].0 < 1.0, "{id}: {}", expected.faults[h].0);
     }
 }
@@ -138,7 +138,7 @@ proptest! {
 }
 
 /// Each connector with the points of its part's side that ohms are measured between once it is pulled.
-static PULLED: LazyLock<Vec<(String, Vec<String>)>> = LazyLock::new(|| {
+static PULLED: LazyLock<Vec<(vehicle::ConnectorId, Vec<String>)>> = LazyLock::new(|| {
     let sides = |id: &str| {
         let head = format!("{id}.");
         let all = MODEL.circuit.node_of.keys();
@@ -164,9 +164,9 @@ proptest! {
         let expected = MODEL.expect(&pulled, &probe).unwrap();
         let part = MODEL.circuit.vehicle.connectors.iter().find(|c| c.id == *connector);
         let own = part.and_then(|c| c.part.clone()).map(|p| vehicle::Item::part(&p));
-        let own: Vec<usize> =
-            (0..MODEL.faults.len()).filter(|h| own.as_ref().is_none_or(|own| MODEL.faults[*h].id.of == *own)).collect();
-        let any: Vec<usize> = (0..MODEL.faults.len()).collect();
+        let own: Vec<HypIx> =
+            MODEL.faults.keys().filter(|h| own.as_ref().is_none_or(|own| MODEL.faults[*h].id.of == *own)).collect();
+        let any: Vec<HypIx> = MODEL.faults.keys().collect();
         let half = faults.len() / 2;
         let some = faults.iter().enumerate().map(|(k, x)| *x.get(if k < half { &own } else { &any }));
         for h in some {

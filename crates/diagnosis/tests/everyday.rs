@@ -343,12 +343,12 @@ fn driven(name: &str) -> OperatingState {
     }
     assert!(MODEL.circuit.vehicle.outputs.iter().any(|o| o.id == name), "{name}");
     let mut state = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
-    state.outputs.insert(name.to_owned());
+    state.outputs.insert(name.into());
     state
 }
 
 fn effect(at: &str, part: &str, strength: Strength) -> Evidence {
-    Evidence::new(driven(at), Finding::Effect { part: part.to_owned(), strength })
+    Evidence::new(driven(at), Finding::Effect { part: part.into(), strength })
 }
 
 struct Told {
@@ -389,9 +389,10 @@ fn told(c: &Complaint) -> Told {
     }
     evidence.extend(c.works.iter().map(|(at, part)| effect(at, part, Strength::Normal)));
     let complaint = match c.shows {
-        Dead(_, part) | Weak(_, part) => {
-            std::iter::once(part).chain(c.also.iter().map(|a| a.1)).map(str::to_owned).collect()
-        }
+        Dead(_, part) | Weak(_, part) => std::iter::once(part)
+            .chain(c.also.iter().map(|a| a.1))
+            .map(vehicle::PartId::from)
+            .collect(),
         Code(..) | Silent(_) => Vec::new(),
     };
     let occurs = if c.sometimes { Occurs::Sometimes } else { Occurs::Unknown };
@@ -427,12 +428,12 @@ fn circuit_of(at: &OperatingState) -> BTreeSet<String> {
     }
     let (on, off) = (c.solve(at, &[], None), c.solve(&rest, &[], None));
     let mut things = BTreeSet::new();
-    for (w, k) in c.wire_branch.iter().enumerate() {
+    for (w, k) in c.wire_branch.iter_enumerated() {
         if (on.amps(c, *k) - off.amps(c, *k)).abs() > CARRIES {
             let wire = &c.vehicle.wires[w];
             let ends = [&wire.from, &wire.to].map(|e| e.split(['.', ':']).next().unwrap());
             if ends.iter().all(|e| !EVERYTHING.contains(e)) {
-                things.insert(wire.id.clone());
+                things.insert(wire.id.to_string());
             }
             things
                 .extend(ends.iter().filter(|e| !EVERYTHING.contains(*e)).map(|e| (*e).to_owned()));
@@ -440,8 +441,10 @@ fn circuit_of(at: &OperatingState) -> BTreeSet<String> {
     }
     // A connector of a part is as good as the part.
     for connector in &c.vehicle.connectors {
-        if let Some(part) = connector.part.as_ref().filter(|_| things.contains(&connector.id)) {
-            things.insert(part.clone());
+        if let Some(part) =
+            connector.part.as_ref().filter(|_| things.contains(connector.id.as_str()))
+        {
+            things.insert(part.to_string());
         }
     }
     things
@@ -457,7 +460,7 @@ fn belongs(check: &Check, own: &BTreeSet<String>, whole: bool) -> bool {
         _ => {
             let at = [thing(&check.red), thing(&check.black)];
             let places = &MODEL.circuit.vehicle.places;
-            let is_place = places.iter().any(|p| at.contains(&p.id));
+            let is_place = places.iter().any(|p| at.iter().any(|at| p.id == *at));
             is_place
                 || whole && at.contains(&"BAT".to_owned())
                 || at.iter().any(|a| own.contains(a))
@@ -513,15 +516,15 @@ fn beside(suspects: &[(Item, f64)]) -> BTreeSet<String> {
         }
     }
     for connector in &v.connectors {
-        if connector.part.as_ref().is_some_and(|p| things.contains(p)) {
-            things.insert(connector.id.clone());
+        if connector.part.as_ref().is_some_and(|p| things.contains(p.as_str())) {
+            things.insert(connector.id.to_string());
         }
     }
     let ends = v.wires.iter().flat_map(|w| {
         let ends = [owner(&w.from), owner(&w.to)];
-        let near = things.contains(&w.id)
+        let near = things.contains(w.id.as_str())
             || ends.iter().any(|e| things.contains(e) && !e.starts_with('G'));
-        near.then(|| [w.id.clone(), ends[0].clone(), ends[1].clone()]).into_iter().flatten()
+        near.then(|| [w.id.to_string(), ends[0].clone(), ends[1].clone()]).into_iter().flatten()
     });
     let more: Vec<String> = ends.collect();
     things.extend(more);

@@ -149,7 +149,7 @@ fn a_code_of_ones_own_making_is_no_finding() {
     // keeps that while only A10 is cleared.
     let plugged = Entry::State { state: state("on") };
     let cleared = |modules: &[&str]| {
-        let modules = modules.iter().map(|m| (*m).to_owned()).collect();
+        let modules = modules.iter().map(|m| (*m).into()).collect();
         case(&[scan(&pulled), plugged.clone(), Entry::Cleared { modules }, scan(&state("on"))])
     };
     assert_eq!(cleared(&["A10"]).doings.len(), 1);

@@ -96,11 +96,11 @@ impl Bench for Drawn {
 fn draw(p: &Posterior, rng: &mut ChaCha8Rng) -> Fault {
     loop {
         let mut left = rng.random::<f64>();
-        let drawn = p.hypotheses.iter().position(|x| {
+        let drawn = p.hypotheses.position(|x| {
             left -= x;
             left <= 0.0
         });
-        let Some(h) = drawn.filter(|h| *h < MODEL.faults.len()) else { continue };
+        let Some(h) = drawn.filter(|h| *h < MODEL.faults.next_key()) else { continue };
         let f = &MODEL.faults[h];
         let Some((low, high)) = MODEL.grids.cell(h) else { return f.clone() };
         let number = (low + rng.random::<f64>() * (high - low)).exp();
@@ -139,7 +139,7 @@ fn what_is_promised_is_what_is_gained() {
             if posterior.ranking()[0].1 > next::CERTAIN {
                 break;
             }
-            let before = diagnosis::entropy(&posterior.items);
+            let before = diagnosis::entropy(&posterior.items.raw);
             let mut best: BTreeMap<&str, Ranked> = BTreeMap::new();
             for r in next::useful(&ask).into_iter().chain(next::ranked(&ask).unwrap()) {
                 best.entry(r.candidate.kind()).or_insert(r);
@@ -153,7 +153,7 @@ fn what_is_promised_is_what_is_gained() {
                     let mut all = evidence.clone();
                     all.extend(trial::perform(&mut bench, &r.candidate, 9));
                     let after = Posterior::given(&MODEL, &priors, &all).unwrap();
-                    gains.push(before - diagnosis::entropy(&after.items));
+                    gains.push(before - diagnosis::entropy(&after.items.raw));
                 }
                 let gained = gains.iter().sum::<f64>() / DRAWS as f64;
                 let scatter = gains.iter().map(|g| (g - gained).powi(2)).sum::<f64>();

@@ -12,8 +12,10 @@ use diagnosis::next::candidates::What;
 use diagnosis::next::{self, Ask, CannotDo, why_not};
 use diagnosis::prior::{Adjusted, Event, Known, Occurs, Recent};
 use diagnosis::trial::Bench;
-use diagnosis::{Evidence, Finding, LeftOut, Posterior, Present, Priors, Strength};
-use diagnosis::{coverage, odd_one_out, shared, suspects, what_if};
+use diagnosis::{
+    Evidence, Finding, LeftOut, Posterior, Present, Priors, Strength, coverage, odd_one_out,
+    shared, suspects, what_if,
+};
 use proptest::prelude::*;
 use vehicle::OperatingState;
 
@@ -90,7 +92,7 @@ fn what_was_touched_lately_is_suspected_more() {
     let evidence = [weak_washer()];
     let plain = Posterior::new(&MODEL, &evidence).unwrap();
     let recent = vec![Recent { at: "C4".into(), event: Event::Work }];
-    let complaint = vec!["M7".to_owned()];
+    let complaint = vec!["M7".into()];
     let known = Known { recent, complaint, ..Known::default() };
     let priors = Priors::new(&MODEL, &known);
     let after = Posterior::given(&MODEL, &priors, &evidence).unwrap();
@@ -103,7 +105,7 @@ fn what_was_touched_lately_is_suspected_more() {
     let adjusted =
         Adjusted { item: "ground:G6".parse().unwrap(), factor: 20.0, reason: "saw rust".into() };
     let confirmed = [(vehicle::Item::part("M7"), 3)].into();
-    let complaint = vec!["M7".to_owned()];
+    let complaint = vec!["M7".into()];
     let known = Known { adjusted: vec![adjusted], confirmed, complaint, ..Known::default() };
     let after = Posterior::given(&MODEL, &Priors::new(&MODEL, &known), &evidence).unwrap();
     assert!(of(&after, "ground:G6") > 3.0 * of(&plain, "ground:G6"));
@@ -131,7 +133,7 @@ fn a_good_reading_refutes_a_steady_fault_and_not_one_that_comes_and_goes() {
 
 #[test]
 fn moving_the_right_place_points_to_what_lies_there() {
-    let complaint = vec!["M7".to_owned()];
+    let complaint = vec!["M7".into()];
     let known = Known { occurs: Occurs::Sometimes, complaint, ..Known::default() };
     let sometimes = Priors::new(&MODEL, &known).even(&MODEL);
     let weigh = |changed| {
@@ -153,7 +155,7 @@ fn moving_the_right_place_points_to_what_lies_there() {
 
 #[test]
 fn what_is_recorded_tells_what_comes_and_goes_from_what_stays() {
-    let complaint = vec!["M7".to_owned()];
+    let complaint = vec!["M7".into()];
     let known = Known { occurs: Occurs::Sometimes, complaint, ..Known::default() };
     let sometimes = Priors::new(&MODEL, &known);
     let weigh = |low: Option<f64>, high| {
@@ -182,7 +184,7 @@ fn what_is_recorded_tells_what_comes_and_goes_from_what_stays() {
 
 #[test]
 fn what_mostly_comes_and_goes_is_recorded_and_not_measured_while_it_is_away() {
-    let complaint = vec!["M7".to_owned()];
+    let complaint = vec!["M7".into()];
     let known = Known { occurs: Occurs::Sometimes, complaint, ..Known::default() };
     let priors = Priors::new(&MODEL, &known).even(&MODEL);
     let evidence = [weak_washer()];

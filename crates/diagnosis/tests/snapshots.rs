@@ -14,7 +14,7 @@ fn a_snapshot_says_what_the_hypothesis_alone_says() {
     let (mut compared, mut others) = (0, Vec::new());
     for name in ["on", "low_beam"] {
         let state = state(name);
-        let some: Vec<usize> = (0..MODEL.faults.len()).skip(7).step_by(523).collect();
+        let some: Vec<_> = MODEL.faults.keys().skip(7).step_by(523).collect();
         let p = MODEL.predict_heard_some(&state, &some);
         for h in some {
             let f = &MODEL.faults[h];
@@ -24,16 +24,15 @@ fn a_snapshot_says_what_the_hypothesis_alone_says() {
             }
             let kept = p.heard(h).unwrap();
             compared += 1;
-            let volts = (0..c.nodes).all(|n| (kept.volts(n) - alone.volts[n]).abs() < 0.006);
-            let amps = c.wire_branch.iter().enumerate().all(|(w, k)| {
+            let volts = alone.volts.keys().all(|n| (kept.volts(n) - alone.volts[n]).abs() < 0.006);
+            let amps = c.wire_branch.iter_enumerated().all(|(w, k)| {
                 let amps = alone.amps(c, *k);
                 (kept.amps(w) - amps).abs() < 0.01 + 0.01 * amps.abs()
             });
-            let lives = alone.alive_parts(c).iter().enumerate().all(|(q, a)| kept.alive(q) == *a);
+            let lives = alone.alive_parts(c).iter_enumerated().all(|(q, a)| kept.alive(q) == *a);
             let monitors =
                 software::monitors(c, &alone, &circuit::hearing::deaf(c, &state, &f.changes))
-                    .iter()
-                    .enumerate()
+                    .iter_enumerated()
                     .all(|(m, v)| kept.monitor(m) == *v);
             if !(volts && amps && lives && monitors) {
                 others.push(format!("{name} {}: {volts} {amps} {lives} {monitors}", f.id));
@@ -51,7 +50,7 @@ fn every_instrument_is_evidence() {
     // them makes the conductor likelier than it was.
     let washer = state("rear_washer");
     let c = &MODEL.circuit;
-    let item = MODEL.items.iter().position(|i| i == "wire:62").unwrap();
+    let item = MODEL.items.position(|i| i == "wire:62").unwrap();
     let changes = circuit::fault::by_id(c, "wire:62:open").unwrap().changes;
     let prior = Posterior::new(&MODEL, &[]).unwrap();
     let before = prior.items[item];
@@ -122,7 +121,7 @@ proptest! {
 fn a_motor_that_turns_without_effect_is_predicted_although_no_voltage_moves() {
     let on = state("rear_washer");
     let p = MODEL.predict_all(&on);
-    let h = MODEL.faults.iter().position(|f| f.id == "part:M7:no_effect").unwrap();
+    let h = MODEL.faults.position(|f| f.id == "part:M7:no_effect").unwrap();
     let m7 = MODEL.circuit.part("M7").unwrap();
     assert_eq!(p.fault(h).unwrap().effect(m7), Some(0.0));
     assert!(p.healthy.effect(m7).unwrap() > 0.9);
@@ -139,7 +138,7 @@ fn a_motor_that_turns_without_effect_is_predicted_although_no_voltage_moves() {
     let evidence: Vec<Evidence> = found.map(|f| Evidence::new(on.clone(), f)).to_vec();
     let posterior = Posterior::new(&MODEL, &evidence).unwrap();
     let item = MODEL.item(&vehicle::Item::part("M7")).unwrap();
-    let elsewhere = MODEL.items.len() - 1;
+    let elsewhere = MODEL.elsewhere();
     let first = posterior.ranking().into_iter().find(|(i, _)| *i != elsewhere).unwrap();
     assert_eq!(first.0, item, "{:?}", &posterior.ranking()[..4]);
 }
@@ -171,8 +170,8 @@ fn a_state_that_was_saved_says_the_same_and_damaged_bytes_are_refused() {
     let second = fresh(bytes);
     assert!(taken(&second));
     let (a, b) = (first.predict(&state), second.predict(&state));
-    assert!((0..first.faults.len()).all(|h| b.is_solved(h)));
-    let nodes = 0..first.circuit.nodes;
+    assert!(first.faults.keys().all(|h| b.is_solved(h)));
+    let nodes = (0..first.circuit.nodes).map(circuit::NodeId::from);
     for (x, y) in a.all_heard().zip(b.all_heard()) {
         assert!(nodes.clone().all(|n| x.volts(n) == y.volts(n)) && x.software() == y.software());
     }

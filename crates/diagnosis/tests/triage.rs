@@ -150,7 +150,7 @@ fn codes_of_ones_own_unplugging_are_foretold_labelled_and_left_out() {
     assert!(!failing(&case));
     // Plugged in again, it is one's own until its monitor has had a chance to find otherwise.
     let mut stale = scanned(&on, &[]);
-    let monitor = MODEL.circuit.vehicle.monitors.iter().enumerate().find(|(m, x)| {
+    let monitor = MODEL.circuit.vehicle.monitors.iter_enumerated().find(|(m, x)| {
         own.iter().any(|o| o.monitor == Some(*m))
             && MODEL.predict(&on).healthy.monitor(*m) == circuit::software::Verdict::Passed
             && x.module == "A2"
@@ -195,7 +195,7 @@ fn a_test_lamp_on_a_thin_output_explains_the_code_it_makes() {
     let own = own::made(&MODEL, &case.doings);
     assert!(own.iter().any(|o| o.code == "P0642-16" && o.by.contains("21 W test lamp")), "{own:?}");
     // Clearing takes it back, where it is cleared: the lamp is off again.
-    let cleared = |modules: Vec<String>| {
+    let cleared = |modules: Vec<vehicle::PartId>| {
         let mut all = entries.clone();
         all.extend(numbered(vec![Entry::Cleared { modules }]));
         Case::of(&MODEL, &all).doings.len()

@@ -29,6 +29,9 @@ pub enum ProvingError {
     /// The other solver.
     #[error("ngspice: {0}; it is in Debian's package `ngspice`")]
     Ngspice(String),
+    /// A vehicle without anything that could be worn through.
+    #[error("there is no conductor and no contact that could be at fault in this vehicle")]
+    NoConductor,
     /// Nothing that was drawn shows anywhere.
     #[error("nothing that was drawn shows in any state of {0}")]
     NothingShows(String),

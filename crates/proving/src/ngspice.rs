@@ -6,11 +6,12 @@
 use crate::job::{Job, Kind};
 use crate::truth::Truth;
 use crate::{ProvingError, between, strength};
-use circuit::{Change, Circuit, Law, Of, Probe, Shown, fault, marks, meter::Leads, spice};
-use diagnosis::Finding;
-use diagnosis::Model;
+use circuit::{
+    BranchId, Change, Circuit, Law, NodeId, Of, Probe, Shown, fault, marks, meter::Leads, spice,
+};
 use diagnosis::evidence::{Present, Sight, Strength};
 use diagnosis::trial::{self, Bench};
+use diagnosis::{Finding, Model};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -18,15 +19,15 @@ use std::collections::BTreeMap;
 use std::io::Write;
 use std::process::{Command, Stdio};
 use vehicle::element::{Fuse, Relay};
-use vehicle::{Element, FaultId, Item, OperatingState, Vehicle};
+use vehicle::{Element, FaultId, Item, OperatingState, TiSlice, TiVec, Vehicle};
 
 /// What is changed in a deck.
 #[derive(Debug, Clone, Copy)]
 enum Edit {
     /// So many ohms more in a conductor or contact.
-    Series { branch: usize, ohms: f64 },
+    Series { branch: BranchId, ohms: f64 },
     /// A conductor rubbed through to the body at a share of its length.
-    Chafed { branch: usize, share: f64, ohms: f64 },
+    Chafed { branch: BranchId, share: f64, ohms: f64 },
 }
 
 /// A vehicle with an edited deck.
@@ -50,7 +51,7 @@ pub struct Spiced {
 /// Node voltages, and that of the spot where a conductor is chafed.
 #[derive(Debug, Clone, Default)]
 struct Solved {
-    volts: Vec<f64>,
+    volts: TiVec<NodeId, f64>,
     spot: f64,
 }
 
@@ -86,10 +87,12 @@ impl Spiced {
         let mut gauss = || (0..12).map(|_| rng.random::<f64>()).sum::<f64>() - 6.0;
         circuit::tolerance::draw(&mut vehicle, &mut gauss);
         let circuit = Circuit::new(vehicle)?;
-        let plain: Vec<usize> = (0..circuit.branches.len())
+        let plain: Vec<BranchId> = circuit
+            .branches
+            .keys()
             .filter(|k| matches!(circuit.branches[*k].of, Of::Wire(_) | Of::Terminal(..)))
             .collect();
-        let branch = plain.choose(&mut rng).copied().unwrap_or(0);
+        let branch = plain.choose(&mut rng).copied().ok_or(ProvingError::NoConductor)?;
         let is_wire = matches!(circuit.branches[branch].of, Of::Wire(_));
         let item = item_of(&circuit, branch);
         let (edit, how, like) = if is_wire && rng.random::<f64>() < 0.35 {
@@ -180,7 +183,7 @@ impl Spiced {
             Ok(solved) => solved,
             Err(e) => {
                 self.failed = Some(e.to_string());
-                Solved { volts: vec![0.0; self.circuit.nodes], spot: 0.0 }
+                Solved { volts: vec![0.0; self.circuit.nodes].into(), spot: 0.0 }
             }
         };
         self.solved.insert(key, solved.clone());
@@ -233,11 +236,11 @@ impl Spiced {
     }
 
     /// Relays by the voltage of their coil, fuses by their current; whether anything changed.
-    fn switched(&self, volts: &[f64], laws: &mut [Law]) -> bool {
+    fn switched(&self, volts: &TiSlice<NodeId, f64>, laws: &mut TiSlice<BranchId, Law>) -> bool {
         let mut changed = false;
         for placed in &self.circuit.devices {
             let part = &self.circuit.vehicle.parts[placed.part];
-            let across = |k: usize| {
+            let across = |k: BranchId| {
                 let b = &self.circuit.branches[k];
                 volts[b.from] - volts[b.to]
             };
@@ -293,7 +296,7 @@ impl Spiced {
     }
 
     /// What a clamp shows at the end where a conductor begins, amperes.
-    fn amps(&self, branch: usize, volts: &[f64], spot: f64) -> f64 {
+    fn amps(&self, branch: BranchId, volts: &TiSlice<NodeId, f64>, spot: f64) -> f64 {
         let Law::Ohms(sound) = self.circuit.branches[branch].law else { return 0.0 };
         let b = &self.circuit.branches[branch];
         let mut ohms = sound;
@@ -311,10 +314,10 @@ impl Spiced {
 }
 
 /// What one would repair at a conductor or contact.
-fn item_of(circuit: &Circuit, branch: usize) -> Item {
+fn item_of(circuit: &Circuit, branch: BranchId) -> Item {
     match &circuit.branches[branch].of {
         Of::Wire(w) => Item::wire(&circuit.vehicle.wires[*w].id),
-        Of::Terminal(connector, cavity) => Item::Terminal(format!("{connector}.{cavity}")),
+        Of::Terminal(connector, cavity) => Item::Terminal(format!("{connector}.{cavity}").into()),
         Of::Ground(g) => Item::Ground(circuit.vehicle.grounds[*g].id.clone()),
         Of::Device { .. } => Item::Elsewhere,
     }
@@ -351,7 +354,7 @@ fn run(deck: &str, nodes: usize) -> Result<Solved, ProvingError> {
         }
     }
     match found + 1 >= nodes {
-        true => Ok(Solved { volts, spot }),
+        true => Ok(Solved { volts: volts.into(), spot }),
         false => Err(failed(&format!(
             "{found} of {nodes} nodes solved: {}",
             String::from_utf8_lossy(&out.stderr).lines().next().unwrap_or("")

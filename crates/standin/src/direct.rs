@@ -8,7 +8,7 @@ use circuit::marks::Mark;
 use circuit::{CircuitError, Instrument, Probe, Shown};
 use rand::Rng;
 use std::time::Duration;
-use vehicle::{Item, OperatingState, Point};
+use vehicle::{Item, OperatingState, PartId, Point};
 
 /// How sure hands and eyes are.
 #[derive(Debug, Clone, Copy)]
@@ -28,7 +28,7 @@ pub struct Care {
 #[derive(Debug, Clone)]
 pub struct Said {
     /// Module part.
-    pub module: String,
+    pub module: PartId,
     /// It answered.
     pub answered: bool,
     /// Code, failure type, status byte (ISO 14229-1 D.2).
@@ -135,7 +135,7 @@ impl Direct {
                 let beside = circuit.vehicle.wires.iter().filter(|w| {
                     w.id != point && [&w.from, &w.to].iter().any(|e| Point::of(e).owner == owner)
                 });
-                beside.map(|w| w.id.clone()).collect()
+                beside.map(|w| w.id.to_string()).collect()
             }
         };
         let at = self.world.rng.random_range(0..others.len().max(1));
@@ -201,7 +201,7 @@ impl Direct {
         }
         self.world.tick(RUN);
         let vehicle = self.world.circuit.vehicle.clone();
-        let modules = vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
+        let modules = vehicle.parts.iter_enumerated().filter(|(_, p)| p.module.is_some());
         modules
             .map(|(k, part)| {
                 let answered = self.world.answers(k);

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
+use vehicle::PartIx;
 
 /// Delay of an answer on the vehicle's buses.
 const BUS_DELAY: Duration = Duration::from_millis(12);
@@ -57,7 +58,7 @@ pub(crate) struct Manners {
     close_after: Option<u32>,
     cut_after: Option<u32>,
     cut: bool,
-    busy: BTreeSet<usize>,
+    busy: BTreeSet<PartIx>,
     /// Times faster than real time.
     pub(crate) speed: f64,
 }
@@ -109,7 +110,7 @@ impl Manners {
     }
 
     /// Whether a module that is busy at first is so this time: every other time.
-    pub(crate) fn is_busy(&mut self, part: usize) -> bool {
+    pub(crate) fn is_busy(&mut self, part: PartIx) -> bool {
         if self.busy.remove(&part) {
             return false;
         }

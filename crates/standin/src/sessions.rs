@@ -5,6 +5,7 @@ use crate::world::World;
 use std::collections::BTreeMap;
 use std::time::Duration;
 use tokio::sync::mpsc;
+use vehicle::PartIx;
 
 /// Time after which a module leaves a session in which it hears nothing (S3 server).
 const S3: Duration = Duration::from_secs(5);
@@ -30,7 +31,7 @@ pub(crate) struct Session {
 }
 
 /// All of them, by part.
-pub(crate) type Sessions = BTreeMap<usize, Session>;
+pub(crate) type Sessions = BTreeMap<PartIx, Session>;
 
 impl World {
     /// A number for a new connection.
@@ -70,18 +71,18 @@ impl World {
     pub(crate) fn leaves(&mut self, number: u64) {
         self.testers.remove(&number);
         let own = self.sessions.iter().filter(|(_, s)| s.tester == number);
-        let parts: Vec<usize> = own.map(|(part, _)| *part).collect();
+        let parts: Vec<PartIx> = own.map(|(part, _)| *part).collect();
         parts.into_iter().for_each(|part| self.default_session(part));
     }
 
     /// A module enters the extended session.
-    pub(crate) fn extended_session(&mut self, part: usize, tester: u64) {
+    pub(crate) fn extended_session(&mut self, part: PartIx, tester: u64) {
         let session = self.sessions.entry(part).or_default();
         *session = Session { tester, left: S3, ..Session::default() };
     }
 
     /// Back in the default session, a module holds nothing for a tester.
-    pub(crate) fn default_session(&mut self, part: usize) {
+    pub(crate) fn default_session(&mut self, part: PartIx) {
         self.sessions.remove(&part);
         let module = &self.circuit.vehicle.parts[part].id;
         let outputs = self.circuit.vehicle.outputs.iter();
@@ -91,7 +92,7 @@ impl World {
     }
 
     /// A module was asked something.
-    pub(crate) fn hears(&mut self, part: usize) {
+    pub(crate) fn hears(&mut self, part: PartIx) {
         if let Some(session) = self.sessions.get_mut(&part) {
             session.left = S3;
         }

@@ -14,13 +14,13 @@ use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
-use vehicle::{FaultId, Item, OperatingState, Vehicle};
+use vehicle::{FaultId, Item, MonitorIx, OperatingState, OutputId, PartId, PartIx, TiVec, Vehicle};
 
 /// A code left over from before.
 #[derive(Debug, Clone)]
 pub struct Past {
     /// Module part.
-    pub module: String,
+    pub module: PartId,
     /// Code.
     pub code: String,
     /// Failure type.
@@ -66,16 +66,16 @@ pub(crate) struct World {
     /// The hidden faults show now; one that comes and goes may not.
     pub(crate) shows: bool,
     pub(crate) hand: OperatingState,
-    pub(crate) driven: BTreeMap<String, Driven>,
+    pub(crate) driven: BTreeMap<OutputId, Driven>,
     pub(crate) leads: Option<Probe>,
-    pub(crate) memory: Vec<Memory>,
+    pub(crate) memory: TiVec<MonitorIx, Memory>,
     pub(crate) vin: String,
     odometer_km: u32,
     pub(crate) rng: ChaCha8Rng,
     /// Points solved, the latest last.
     solved: Vec<Solved>,
     /// Modules that start anew, with the time that takes.
-    resetting: BTreeMap<usize, Duration>,
+    resetting: BTreeMap<PartIx, Duration>,
     pub(crate) manners: Manners,
     pub(crate) testers: BTreeMap<u64, Tester>,
     pub(crate) connections: u64,
@@ -85,11 +85,11 @@ pub(crate) struct World {
     swings: Duration,
     time: Duration,
     /// Codes that failed in the last self-test of a module, by part.
-    pub(crate) tested: BTreeMap<usize, Vec<usize>>,
+    pub(crate) tested: BTreeMap<PartIx, Vec<MonitorIx>>,
     /// Configuration written over the link, by part and identifier.
-    pub(crate) configured: BTreeMap<(usize, u16), Vec<u8>>,
+    pub(crate) configured: BTreeMap<(PartIx, u16), Vec<u8>>,
     /// Identities written over the link, by part.
-    pub(crate) written: BTreeMap<usize, String>,
+    pub(crate) written: BTreeMap<PartIx, String>,
 }
 
 /// A solved operating point and what follows from it.
@@ -100,9 +100,9 @@ struct Solved {
     shows: bool,
     solution: Solution,
     /// Verdict of each monitor, and the supply of its module, volts.
-    judged: Option<(Vec<Verdict>, Vec<f64>)>,
+    judged: Option<(TiVec<MonitorIx, Verdict>, TiVec<MonitorIx, f64>)>,
     /// Parts that work and still do not answer.
-    deaf: Option<Vec<u32>>,
+    deaf: Option<Vec<PartIx>>,
 }
 
 /// Points kept: a fault that comes and goes is met again and again.
@@ -209,7 +209,7 @@ impl World {
     }
 
     /// Parts that work and neither hear the middle of their bus nor are heard there.
-    fn deaf(&mut self) -> Vec<u32> {
+    fn deaf(&mut self) -> Vec<PartIx> {
         if let Some(deaf) = &self.now().deaf {
             return deaf.clone();
         }
@@ -222,27 +222,27 @@ impl World {
     }
 
     /// Whether a module works now.
-    pub(crate) fn alive(&mut self, part: usize) -> bool {
+    pub(crate) fn alive(&mut self, part: PartIx) -> bool {
         let circuit = Arc::clone(&self.circuit);
         self.now().solution.alive(&circuit, part)
     }
 
     /// The module at a diagnostic address.
-    pub(crate) fn module_at(&self, address: u16) -> Option<usize> {
+    pub(crate) fn module_at(&self, address: u16) -> Option<PartIx> {
         let has = |p: &vehicle::Part| p.module.as_ref().is_some_and(|m| m.address == address);
-        self.circuit.vehicle.parts.iter().position(has)
+        self.circuit.vehicle.parts.position(has)
     }
 
     /// Whether a module answers a tester now: it works, and the gateway and it hear each other.
-    pub(crate) fn answers(&mut self, part: usize) -> bool {
+    pub(crate) fn answers(&mut self, part: PartIx) -> bool {
         if self.resetting.contains_key(&part) || !self.alive(part) {
             return false;
         }
-        self.deaf().binary_search(&(part as u32)).is_err()
+        self.deaf().binary_search(&part).is_err()
     }
 
     /// A module starts anew.
-    pub(crate) fn reset(&mut self, part: usize) {
+    pub(crate) fn reset(&mut self, part: PartIx) {
         self.default_session(part);
         self.resetting.insert(part, RESET);
         let module = self.circuit.vehicle.parts[part].id.clone();
@@ -257,7 +257,7 @@ impl World {
     }
 
     /// A configuration record of a module as it is set now.
-    pub(crate) fn setting(&self, part: usize, did: u16) -> Option<Vec<u8>> {
+    pub(crate) fn setting(&self, part: PartIx, did: u16) -> Option<Vec<u8>> {
         let module = self.circuit.vehicle.parts[part].module.as_ref()?;
         let factory = module.configuration.get(&format!("{did:04X}"))?;
         self.configured.get(&(part, did)).cloned().or_else(|| factory.bytes())
@@ -371,7 +371,7 @@ impl World {
             return;
         };
         let mut set = Vec::new();
-        for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
+        for (k, m) in self.circuit.vehicle.monitors.iter_enumerated() {
             let memory = &mut self.memory[k];
             match verdicts[k] {
                 Verdict::NotRun => memory.pause(),
@@ -384,7 +384,7 @@ impl World {
     }
 
     /// Takes down what belongs to a code that was set just now.
-    fn record(&mut self, monitor: usize) {
+    fn record(&mut self, monitor: MonitorIx) {
         let circuit = Arc::clone(&self.circuit);
         let values: Vec<(u16, Vec<u8>)> =
             (circuit.vehicle.frame(&circuit.vehicle.monitors[monitor]))
@@ -399,7 +399,7 @@ impl World {
     }
 
     /// Runs every monitor of a module at once, as its self-test does; codes that fail then.
-    pub(crate) fn self_test(&mut self, part: usize) -> Vec<usize> {
+    pub(crate) fn self_test(&mut self, part: PartIx) -> Vec<MonitorIx> {
         if self.now().judged.is_none() {
             let judged = self.judge();
             self.now().judged = Some(judged);
@@ -407,7 +407,7 @@ impl World {
         let Some((verdicts, supply)) = self.now().judged.clone() else { return Vec::new() };
         let module = self.circuit.vehicle.parts[part].id.clone();
         let (mut failing, mut set) = (Vec::new(), Vec::new());
-        for (k, m) in self.circuit.vehicle.monitors.iter().enumerate() {
+        for (k, m) in self.circuit.vehicle.monitors.iter_enumerated() {
             if m.module != module {
                 continue;
             }
@@ -428,13 +428,13 @@ impl World {
     }
 
     /// Works out what the monitors find, once for each solution.
-    fn judge(&mut self) -> (Vec<Verdict>, Vec<f64>) {
+    fn judge(&mut self) -> (TiVec<MonitorIx, Verdict>, TiVec<MonitorIx, f64>) {
         let (circuit, deaf) = (Arc::clone(&self.circuit), self.deaf());
         let verdicts = software::monitors(&circuit, &self.now().solution, &deaf);
-        let modules: Vec<String> =
+        let modules: Vec<PartId> =
             self.circuit.vehicle.monitors.iter().map(|m| m.module.clone()).collect();
         let mut known: BTreeMap<&str, f64> = BTreeMap::new();
-        let mut supply = Vec::with_capacity(modules.len());
+        let mut supply: TiVec<MonitorIx, f64> = TiVec::with_capacity(modules.len());
         for module in &modules {
             let volts = match known.get(module.as_str()) {
                 Some(volts) => *volts,

@@ -1,6 +1,6 @@
 //! Signals and the conditions that monitors, permits and functions put on them.
 
-use crate::Coding;
+use crate::{Coding, OutputId, PartId, SignalId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -9,11 +9,11 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields)]
 pub struct Signal {
     /// Unique name.
-    pub id: String,
+    pub id: SignalId,
     /// What a technician calls it.
     pub name: String,
     /// The module part that computes it.
-    pub module: String,
+    pub module: PartId,
     /// Unit as shown, for example `V`.
     #[serde(default)]
     pub unit: String,
@@ -46,7 +46,7 @@ pub enum SignalSource {
         against: String,
     },
     /// 1 while the named output is switched on, else 0.
-    Output(String),
+    Output(OutputId),
     /// 1 while the named message arrives at this module, else 0.
     Arrives(String),
     /// A signal of another module, as a message brings it.
@@ -54,7 +54,7 @@ pub enum SignalSource {
         /// The message.
         message: String,
         /// The signal in it.
-        signal: String,
+        signal: SignalId,
         /// What the module takes instead when the message does not arrive.
         substitute: f64,
     },
@@ -65,9 +65,9 @@ pub enum SignalSource {
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Condition {
     /// The signal is above the number.
-    Above(String, f64),
+    Above(SignalId, f64),
     /// The signal is below the number.
-    Below(String, f64),
+    Below(SignalId, f64),
     /// All of them hold.
     All(Vec<Condition>),
     /// At least one of them holds.

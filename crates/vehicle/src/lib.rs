@@ -20,12 +20,17 @@ pub mod vin;
 pub use condition::{Condition, Signal, SignalSource};
 pub use data::{Coding, Datum, Identifiers};
 pub use element::{Element, at_table};
-pub use ids::{FaultId, Item, ItemKind, NameError, Point};
+pub use ids::{
+    CavityId, ConnectorId, FaultId, GroundId, GroundIx, Item, ItemKind, MonitorIx, NameError,
+    OutputId, OutputIx, PartId, PartIx, PlaceId, Point, SignalId, SignalIx, SpliceId, WireId,
+    WireIx,
+};
 pub use load::{LoadError, Problem, listed, misshapen};
 pub use message::Message;
 pub use options::Equipment;
 pub use quantity::{Quantity, QuantityError, parse_quantity};
 pub use state::{Amount, Engine, KeyPosition, OperatingState};
+pub use typed_index_collections::{TiSlice, TiVec};
 pub use types::*;
 
 /// The vehicle-file format this version reads and writes.

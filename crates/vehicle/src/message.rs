@@ -1,5 +1,6 @@
 //! What modules tell each other over the buses.
 
+use crate::{PartId, SignalId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -12,7 +13,7 @@ pub struct Message {
     /// What a technician calls it.
     pub name: String,
     /// The part that sends it.
-    pub sender: String,
+    pub sender: PartId,
     /// The bus it is sent on; members of another bus get it through the gateway.
     pub bus: String,
     /// Identifier on the bus: CAN identifier (ISO 11898-1) or LIN frame identifier (ISO 17987-3).
@@ -21,5 +22,5 @@ pub struct Message {
     pub period_ms: u32,
     /// Signals of the sender that it carries.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub signals: Vec<String>,
+    pub signals: Vec<SignalId>,
 }

@@ -1,6 +1,6 @@
 //! Equipment: what a vehicle of this file may have been built without (N12).
 
-use crate::{SignalSource, Vehicle};
+use crate::{ConnectorId, OutputId, PartId, SignalId, SignalSource, Vehicle, WireId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -14,7 +14,7 @@ pub struct Equipment {
     /// What a technician calls it.
     pub name: String,
     /// The parts it brings; conductors that end at them come and go with them.
-    pub parts: Vec<String>,
+    pub parts: Vec<PartId>,
 }
 
 impl Vehicle {
@@ -28,16 +28,16 @@ impl Vehicle {
         }
         let gone: BTreeSet<&str> = (self.options.iter())
             .filter(|o| missing.contains(&o.id))
-            .flat_map(|o| o.parts.iter().map(String::as_str))
+            .flat_map(|o| o.parts.iter().map(PartId::as_str))
             .collect();
         v.options.retain(|o| !missing.contains(&o.id));
         v.parts.retain(|p| !gone.contains(p.id.as_str()));
-        v.connectors.retain(|c| c.part.as_deref().is_none_or(|p| !gone.contains(p)));
+        v.connectors.retain(|c| c.part.as_ref().is_none_or(|p| !gone.contains(p.as_str())));
         let mut ends = v.cavity_ids();
-        ends.extend(v.splices.iter().map(|s| s.id.clone()));
-        ends.extend(v.grounds.iter().map(|g| g.id.clone()));
+        ends.extend(v.splices.iter().map(|s| s.id.to_string()));
+        ends.extend(v.grounds.iter().map(|g| g.id.to_string()));
         v.wires.retain(|w| ends.contains(&w.from) && ends.contains(&w.to));
-        let wires: BTreeSet<String> = v.wires.iter().map(|w| w.id.clone()).collect();
+        let wires: BTreeSet<WireId> = v.wires.iter().map(|w| w.id.clone()).collect();
         for place in &mut v.places {
             place.beside.retain(|(a, b)| wires.contains(a) && wires.contains(b));
         }
@@ -46,9 +46,9 @@ impl Vehicle {
     }
 
     fn without_software(&mut self, gone: &BTreeSet<&str>) {
-        let stays = |id: &String| !gone.contains(id.as_str());
+        let stays = |id: &PartId| !gone.contains(id.as_str());
         self.outputs.retain(|o| stays(&o.module));
-        let outputs: BTreeSet<String> = self.outputs.iter().map(|o| o.id.clone()).collect();
+        let outputs: BTreeSet<OutputId> = self.outputs.iter().map(|o| o.id.clone()).collect();
         self.messages.retain(|m| stays(&m.sender));
         let messages: BTreeSet<String> = self.messages.iter().map(|m| m.id.clone()).collect();
         self.signals.retain(|s| {
@@ -61,19 +61,20 @@ impl Vehicle {
                     SignalSource::PinVolts { .. } => true,
                 }
         });
-        let signals: BTreeSet<String> = self.signals.iter().map(|s| s.id.clone()).collect();
+        let signals: BTreeSet<SignalId> = self.signals.iter().map(|s| s.id.clone()).collect();
         let known = |c: &crate::Condition| c.signals().into_iter().all(|s| signals.contains(s));
         self.functions.retain(|f| outputs.contains(&f.output) && known(&f.condition()));
         self.monitors.retain(|m| {
             stays(&m.module) && known(&m.fails) && m.enable.as_ref().is_none_or(&known)
         });
-        let connectors: BTreeSet<String> = self.connectors.iter().map(|c| c.id.clone()).collect();
-        let parts: BTreeSet<String> = self.parts.iter().map(|p| p.id.clone()).collect();
+        let connectors: BTreeSet<ConnectorId> =
+            self.connectors.iter().map(|c| c.id.clone()).collect();
+        let parts: BTreeSet<PartId> = self.parts.iter().map(|p| p.id.clone()).collect();
         for named in &mut self.states {
             let state = &mut named.state;
             state.outputs.retain(|o| outputs.contains(o));
             state.switches.retain(|s, _| parts.contains(s));
-            state.unplugged.retain(|c| connectors.contains(c) || parts.contains(c));
+            state.unplugged.retain(|c| connectors.contains(c) || parts.contains(c.as_str()));
         }
     }
 }

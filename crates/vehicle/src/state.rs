@@ -1,5 +1,6 @@
 //! The operating state: everything the technician sets before a reading.
 
+use crate::{ConnectorId, OutputId, PartId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -119,16 +120,16 @@ pub struct OperatingState {
     pub engine: Engine,
     /// Switch part id to position; a switch not listed is in its rest position.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub switches: BTreeMap<String, String>,
+    pub switches: BTreeMap<PartId, String>,
     /// Outputs commanded on by a tester.
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
-    pub outputs: BTreeSet<String>,
+    pub outputs: BTreeSet<OutputId>,
     /// Temperatures, pressures, positions, speeds that differ from rest, by stimulus id.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub stimuli: BTreeMap<String, Amount>,
     /// Connectors pulled apart.
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
-    pub unplugged: BTreeSet<String>,
+    pub unplugged: BTreeSet<ConnectorId>,
     /// The battery is taken off (both posts).
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub battery_off: bool,
@@ -160,7 +161,7 @@ impl OperatingState {
     #[must_use]
     pub fn without(&self, connector: &str) -> Self {
         let mut state = self.clone();
-        state.unplugged.insert(connector.to_owned());
+        state.unplugged.insert(connector.into());
         state
     }
 }

@@ -1,9 +1,14 @@
 //! The entities of a vehicle file.
 
+use crate::ids::{
+    ConnectorId, GroundId, GroundIx, MonitorIx, OutputId, OutputIx, PartId, PartIx, PlaceId,
+    SignalId, SignalIx, SpliceId, WireId, WireIx,
+};
 use crate::{Condition, Element, Equipment, Identifiers, Message, OperatingState, Signal};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use typed_index_collections::TiVec;
 
 fn half() -> f64 {
     0.5
@@ -38,21 +43,24 @@ pub struct Vehicle {
     /// Where things are and what they suffer there.
     pub places: Vec<Place>,
     /// Everything with an electrical inside.
-    pub parts: Vec<Part>,
+    #[schemars(with = "Vec<Part>")]
+    pub parts: TiVec<PartIx, Part>,
     /// In-line pairs, and part connectors whose cavities are not simply the pins.
     pub connectors: Vec<Connector>,
     /// Splices: points where conductors are joined for good.
     pub splices: Vec<Splice>,
     /// Ground points on the body.
-    pub grounds: Vec<GroundPoint>,
+    #[schemars(with = "Vec<GroundPoint>")]
+    pub grounds: TiVec<GroundIx, GroundPoint>,
     /// Conductors.
-    pub wires: Vec<Wire>,
+    #[schemars(with = "Vec<Wire>")]
+    pub wires: TiVec<WireIx, Wire>,
     /// Buses the modules talk over.
     #[serde(default)]
     pub buses: Vec<Bus>,
     /// The module a tester talks through; none: the one with the most CAN buses.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub gateway: Option<String>,
+    pub gateway: Option<PartId>,
     /// Under which identifiers modules keep what all of them have.
     #[serde(default)]
     pub identifiers: Identifiers,
@@ -64,16 +72,19 @@ pub struct Vehicle {
     pub stimuli: Vec<Stimulus>,
     /// Values modules derive.
     #[serde(default)]
-    pub signals: Vec<Signal>,
+    #[schemars(with = "Vec<Signal>")]
+    pub signals: TiVec<SignalIx, Signal>,
     /// Outputs modules drive.
     #[serde(default)]
-    pub outputs: Vec<Output>,
+    #[schemars(with = "Vec<Output>")]
+    pub outputs: TiVec<OutputIx, Output>,
     /// What the driver can ask for.
     #[serde(default)]
     pub functions: Vec<Function>,
     /// What modules watch.
     #[serde(default)]
-    pub monitors: Vec<Monitor>,
+    #[schemars(with = "Vec<Monitor>")]
+    pub monitors: TiVec<MonitorIx, Monitor>,
     /// Operating states worth a name.
     pub states: Vec<NamedState>,
 }
@@ -83,7 +94,7 @@ pub struct Vehicle {
 #[serde(deny_unknown_fields)]
 pub struct Place {
     /// Unique name.
-    pub id: String,
+    pub id: PlaceId,
     /// What a technician calls it.
     pub name: String,
     /// Water gets there.
@@ -100,7 +111,7 @@ pub struct Place {
     pub exposed: bool,
     /// Conductors that touch each other here, as pairs of circuit numbers.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub beside: Vec<(String, String)>,
+    pub beside: Vec<(WireId, WireId)>,
 }
 
 /// What a bus speaks.
@@ -204,13 +215,13 @@ pub enum PartKind {
 #[serde(deny_unknown_fields)]
 pub struct Part {
     /// Unique name.
-    pub id: String,
+    pub id: PartId,
     /// What a technician calls it.
     pub name: String,
     /// What sort of thing it is.
     pub kind: PartKind,
     /// Where it is.
-    pub place: String,
+    pub place: PlaceId,
     /// Minutes of work.
     #[serde(default)]
     pub minutes: Minutes,
@@ -265,17 +276,17 @@ impl Setting {
 #[serde(deny_unknown_fields)]
 pub struct Connector {
     /// Unique name.
-    pub id: String,
+    pub id: ConnectorId,
     /// What a technician calls it.
     pub name: String,
     /// The part it belongs to; none for an in-line pair.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub part: Option<String>,
+    pub part: Option<PartId>,
     /// Names of the two sides of an in-line pair.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sides: Option<(String, String)>,
     /// Where it is.
-    pub place: String,
+    pub place: PlaceId,
     /// Sealed against water.
     #[serde(default)]
     pub sealed: bool,
@@ -310,11 +321,11 @@ pub struct Cavity {
 #[serde(deny_unknown_fields)]
 pub struct Splice {
     /// Unique name.
-    pub id: String,
+    pub id: SpliceId,
     /// What a technician calls it.
     pub name: String,
     /// Where it is.
-    pub place: String,
+    pub place: PlaceId,
     /// A bus bar of a fuse box rather than a crimp in the loom.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub rail: bool,
@@ -328,11 +339,11 @@ pub struct Splice {
 #[serde(deny_unknown_fields)]
 pub struct GroundPoint {
     /// Unique name.
-    pub id: String,
+    pub id: GroundId,
     /// What a technician calls it.
     pub name: String,
     /// Where it is.
-    pub place: String,
+    pub place: PlaceId,
     /// Minutes of work.
     #[serde(default)]
     pub minutes: Minutes,
@@ -343,7 +354,7 @@ pub struct GroundPoint {
 #[serde(deny_unknown_fields)]
 pub struct Wire {
     /// Unique circuit number.
-    pub id: String,
+    pub id: WireId,
     /// Cavity (`M7.1`, `C4.7:engine`), splice or ground point it starts at.
     pub from: String,
     /// Where it ends.
@@ -357,7 +368,7 @@ pub struct Wire {
     pub length_m: f64,
     /// Places it runs through, in order.
     #[serde(default)]
-    pub route: Vec<String>,
+    pub route: Vec<PlaceId>,
 }
 
 /// An output a module drives.
@@ -365,15 +376,15 @@ pub struct Wire {
 #[serde(deny_unknown_fields)]
 pub struct Output {
     /// Unique name.
-    pub id: String,
+    pub id: OutputId,
     /// What a technician calls it.
     pub name: String,
     /// The module part that drives it.
-    pub module: String,
+    pub module: PartId,
     /// UDS data identifier for input-output control (service 2F).
     pub did: u16,
     /// The part whose effect shows that it works.
-    pub load: String,
+    pub load: PartId,
     /// Longest time it may be driven, seconds.
     pub limit_s: f64,
     /// Share of time a pulse-width modulated output is on; none: switched plainly.
@@ -398,7 +409,7 @@ pub struct Function {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub permits: Vec<Permit>,
     /// The output it switches.
-    pub output: String,
+    pub output: OutputId,
 }
 
 impl Function {
@@ -429,7 +440,7 @@ pub struct Permit {
 #[serde(deny_unknown_fields)]
 pub struct Monitor {
     /// The module part that watches.
-    pub module: String,
+    pub module: PartId,
     /// Code in the form of SAE J2012, for example `B1A23`.
     pub code: String,
     /// Failure type byte of SAE J2012-DA, two hexadecimal digits.
@@ -448,7 +459,7 @@ pub struct Monitor {
     pub runs_when: String,
     /// Signals of its module that are recorded when the code is set; none: those it looks at.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub snapshot: Vec<String>,
+    pub snapshot: Vec<SignalId>,
 }
 
 impl Vehicle {
@@ -458,7 +469,7 @@ impl Vehicle {
         let looks_at = monitor.fails.signals();
         let wanted: Vec<&str> = match monitor.snapshot.as_slice() {
             [] => looks_at,
-            chosen => chosen.iter().map(String::as_str).collect(),
+            chosen => chosen.iter().map(SignalId::as_str).collect(),
         };
         let mut out: Vec<(u16, &Signal)> = Vec::new();
         for s in self.signals.iter().filter(|s| s.module == monitor.module) {

@@ -179,10 +179,10 @@ impl Vehicle {
         let buses = f.unique("buses", self.buses.iter().map(|x| x.id.as_str()));
         f.unique("functions", self.functions.iter().map(|x| x.id.as_str()));
         f.unique("states", self.states.iter().map(|x| x.id.as_str()));
-        let located = (self.parts.iter().map(|x| ("parts", &x.id, &x.place)))
-            .chain(self.connectors.iter().map(|x| ("connectors", &x.id, &x.place)))
-            .chain(self.splices.iter().map(|x| ("splices", &x.id, &x.place)))
-            .chain(self.grounds.iter().map(|x| ("grounds", &x.id, &x.place)));
+        let located = (self.parts.iter().map(|x| ("parts", x.id.as_str(), &x.place)))
+            .chain(self.connectors.iter().map(|x| ("connectors", x.id.as_str(), &x.place)))
+            .chain(self.splices.iter().map(|x| ("splices", x.id.as_str(), &x.place)))
+            .chain(self.grounds.iter().map(|x| ("grounds", x.id.as_str(), &x.place)));
         for (list, id, place) in located {
             f.known(format!("{list}[{id}].place"), "place", place, &places);
         }
@@ -271,7 +271,7 @@ impl Vehicle {
                 );
             }
         }
-        let wires: BTreeSet<String> = self.wires.iter().map(|w| w.id.clone()).collect();
+        let wires: BTreeSet<String> = self.wires.iter().map(|w| w.id.to_string()).collect();
         for place in &self.places {
             for (a, b) in &place.beside {
                 for id in [a, b] {
@@ -561,7 +561,7 @@ impl Vehicle {
 
     /// What in an operating state does not exist in this vehicle.
     pub fn unknown_in_state(&self, state: &crate::OperatingState) -> Vec<String> {
-        let outputs = self.outputs.iter().map(|o| o.id.clone()).collect();
+        let outputs = self.outputs.iter().map(|o| o.id.to_string()).collect();
         self.state_problems(state, &outputs)
     }
 
@@ -571,12 +571,12 @@ impl Vehicle {
         outputs: &BTreeSet<String>,
     ) -> Vec<String> {
         let mut problems = Vec::new();
-        for output in state.outputs.difference(outputs) {
+        for output in state.outputs.iter().filter(|o| !outputs.contains(o.as_str())) {
             problems.push(format!("there is no output “{output}”"));
         }
         for connector in &state.unplugged {
             let known = self.connectors.iter().any(|c| &c.id == connector)
-                || self.parts.iter().any(|p| &p.id == connector);
+                || self.parts.iter().any(|p| p.id == *connector.as_str());
             if !known {
                 problems.push(format!("there is no connector “{connector}” to unplug"));
             }

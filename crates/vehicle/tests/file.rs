@@ -179,8 +179,9 @@ proptest! {
     #[test]
     fn a_file_survives_reading_and_writing(wire in 0..51usize, length in 0.01..100.0f64, area in 0.1..50.0f64, name in "[a-z ]{0,20}") {
         let mut v = Vehicle::from_json(&wren().to_string()).unwrap();
-        v.wires[wire].length_m = length;
-        v.wires[wire].area_mm2 = area;
+        let at = vehicle::WireIx::from(wire);
+        v.wires[at].length_m = length;
+        v.wires[at].area_mm2 = area;
         v.notes = name;
         let again = Vehicle::from_json(&serde_json::to_string(&v).unwrap()).unwrap();
         prop_assert!(v == again, "wire {wire} changed");

@@ -1087,7 +1087,7 @@ export interface components {
         /** @description Something to ask about in passing. */
         Beside: {
             /** @description The part whose effect it is. */
-            part: string;
+            part: components["schemas"]["PartId"];
             /** @description Name of the output. */
             name: string;
             /** @description State it works in. */
@@ -1112,7 +1112,7 @@ export interface components {
              */
             bit_rate: number;
             /** @description The gateway, or the LIN master. */
-            head: string;
+            head: components["schemas"]["PartId"];
             /** @description It holds a terminator. */
             head_terminated: boolean;
             /** @description What hangs on it. */
@@ -1304,9 +1304,9 @@ export interface components {
             /** @description Black lead. */
             black: string;
             /** @description The part whose effect is watched during a substitution, else empty. */
-            watched: string;
+            watched: components["schemas"]["PartId"];
             /** @description Output to drive, when the state needs one. */
-            outputs: string[];
+            outputs: components["schemas"]["OutputId"][];
             /** @description State it is taken in. */
             state: components["schemas"]["OperatingState"];
             /** @description State in words. */
@@ -1352,7 +1352,7 @@ export interface components {
         /** @description A code, or a silent module. */
         CodeMark: {
             /** @description Module part. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Code and failure type; empty for a silent module. */
             code: string;
             /** @description Meaning. */
@@ -1392,12 +1392,13 @@ export interface components {
         /** @description A code in two scans. */
         Compared: {
             /** @description Module. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Code. */
             code: string;
             /** @description `gone`, `stayed`, `returned` after clearing, or `new`; `silent` and `answers again` of modules. */
             fate: string;
         };
+        ConnectorId: string;
         /** @description What a check by hand would prove. */
         Coverage: {
             /** @description Why it must not be done; empty when it may. */
@@ -1423,7 +1424,7 @@ export interface components {
         };
         /** @description An output to drive or give back. */
         Drive: {
-            output: string;
+            output: components["schemas"]["OutputId"];
             on: boolean;
         };
         /** @description Something a suspect would still do that nobody has looked at. */
@@ -1446,7 +1447,7 @@ export interface components {
         /** @description A connector face. */
         Face: {
             /** @description Id of the connector. */
-            id: string;
+            id: components["schemas"]["ConnectorId"];
             /** @description Name. */
             name: string;
             /** @description Where it is. */
@@ -1468,7 +1469,7 @@ export interface components {
             /** @description Cavity id a probe names; empty for a cavity not in use. */
             id: string;
             /** @description Circuit number of the conductor. */
-            wire: string;
+            wire: components["schemas"]["WireId"];
             /** @description IEC 60757 colour. */
             colour: string;
             /**
@@ -1546,14 +1547,14 @@ export interface components {
             kind: "recorded";
         } | {
             /** @description The part whose effect it is. */
-            part: string;
+            part: components["schemas"]["PartId"];
             /** @description How it showed. */
             strength: components["schemas"]["Strength"];
             /** @enum {string} */
             kind: "effect";
         } | {
             /** @description Module part. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Code. */
             code: string;
             /** @description Failure type, two hexadecimal digits. */
@@ -1564,14 +1565,14 @@ export interface components {
             kind: "code";
         } | {
             /** @description Module part. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Whether it answered. */
             answers: boolean;
             /** @enum {string} */
             kind: "answer";
         } | {
             /** @description Id of the signal. */
-            signal: string;
+            signal: components["schemas"]["SignalId"];
             /**
              * Format: double
              * @description In the signal's unit.
@@ -1599,9 +1600,9 @@ export interface components {
             /** @description Bus. */
             bus: string;
             /** @description Module or bus part that sends. */
-            from: string;
+            from: components["schemas"]["PartId"];
             /** @description Member where the bus is tapped. */
-            at: string;
+            at: components["schemas"]["PartId"];
             /** @description Whether frames of the sender came. */
             heard: boolean;
             /** @enum {string} */
@@ -1623,10 +1624,9 @@ export interface components {
         } | {
             /** @description Points that a fused jumper joined; none when a part was swapped. */
             jumper?: string[] | null;
-            /** @description Part that was swapped with a known-good one. */
-            swapped?: string | null;
+            swapped?: null | components["schemas"]["PartId"];
             /** @description The part whose effect was watched. */
-            part: string;
+            part: components["schemas"]["PartId"];
             /** @description How it showed then. */
             strength: components["schemas"]["Strength"];
             /** @enum {string} */
@@ -1637,7 +1637,7 @@ export interface components {
             /** @description Repair item. */
             item: components["schemas"]["Item"];
             /** @description The part. */
-            part: string;
+            part: components["schemas"]["PartId"];
             /** @description In words. */
             text: string;
             /**
@@ -1668,7 +1668,7 @@ export interface components {
             /** @description Sign of the currency. */
             currency: string;
             /** @description The part whose effect is watched. */
-            watched: string;
+            watched: components["schemas"]["PartId"];
             /** @description State it is watched in. */
             state: components["schemas"]["OperatingState"];
             /** @description The same in words. */
@@ -1708,10 +1708,9 @@ export interface components {
         } | {
             /** @description Ends of the jumper. */
             jumper?: string[] | null;
-            /** @description The part swapped. */
-            swapped?: string | null;
+            swapped?: null | components["schemas"]["PartId"];
             /** @description The part watched. */
-            part: string;
+            part: components["schemas"]["PartId"];
             /** @description State to watch it in. */
             state: components["schemas"]["OperatingState"];
             /** @enum {string} */
@@ -1724,7 +1723,7 @@ export interface components {
         /** @description What must be proven before a module may be named. */
         Gate: {
             /** @description Module part. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Its name. */
             text: string;
             /** @description The points. */
@@ -1808,11 +1807,8 @@ export interface components {
          *     does not tell.
          */
         Identity: {
-            /**
-             * @description Module part of the vehicle file.
-             * @default
-             */
-            module: string;
+            /** @default  */
+            module: components["schemas"]["PartId"];
             /**
              * @description It answered.
              * @default false
@@ -1973,9 +1969,9 @@ export interface components {
             /** @description Repair items on the way, both lines together. */
             items: string[];
             /** @description In-line connectors on the way. */
-            through: string[];
+            through: components["schemas"]["ConnectorId"][];
             /** @description The member at its end; empty at a branching point. With more beyond, the bus goes on through it. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Its name. */
             name: string;
             /** @description The member holds a terminator. */
@@ -1988,7 +1984,7 @@ export interface components {
         /** @description A conductor on the sheet, oriented with its current. */
         Line: {
             /** @description Circuit number. */
-            id: string;
+            id: components["schemas"]["WireId"];
             /** @description Point the current comes from. */
             from: string;
             /** @description Point it goes to. */
@@ -2053,7 +2049,7 @@ export interface components {
         };
         /** @description An effect to look at. */
         LookAt: {
-            part: string;
+            part: components["schemas"]["PartId"];
             state: components["schemas"]["OperatingState"];
         };
         /** @description What the hand did, at a round. */
@@ -2101,7 +2097,7 @@ export interface components {
         /** @description Which modules to ask or to clear; all when none is named. */
         Modules: {
             /** @description Parts. */
-            modules?: string[];
+            modules?: components["schemas"]["PartId"][];
             /** @description Clear although freeze-frame data could not be read and would be lost. */
             anyway?: boolean;
         };
@@ -2185,7 +2181,7 @@ export interface components {
              * @description Outputs commanded on by a tester.
              * @default []
              */
-            outputs: string[];
+            outputs: components["schemas"]["OutputId"][];
             /**
              * @description Temperatures, pressures, positions, speeds that differ from rest, by stimulus id.
              * @default {}
@@ -2197,7 +2193,7 @@ export interface components {
              * @description Connectors pulled apart.
              * @default []
              */
-            unplugged: string[];
+            unplugged: components["schemas"]["ConnectorId"][];
             /**
              * @description The battery is taken off (both posts).
              * @default false
@@ -2221,6 +2217,7 @@ export interface components {
             /** @description What would be suspected most. */
             means: string;
         };
+        OutputId: string;
         /** @description An output. */
         OutputView: {
             /** @description Id. */
@@ -2228,7 +2225,7 @@ export interface components {
             /** @description Name. */
             name: string;
             /** @description Module part that drives it. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Its name. */
             module_name: string;
             /** @description Part whose effect shows. */
@@ -2247,13 +2244,13 @@ export interface components {
         };
         /** @description A module named although points are open. */
         Override: {
-            module: string;
+            module: components["schemas"]["PartId"];
             reason: string;
         };
         /** @description What it makes. */
         Own: {
             /** @description Module part. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Code and failure type; empty for silence. */
             code: string;
             /** @description Meaning. */
@@ -2261,6 +2258,7 @@ export interface components {
             /** @description What made it, in words. */
             by: string;
         };
+        PartId: string;
         /** @description What was read from a text. */
         Pasted: {
             /** @description Codes, in order. */
@@ -2271,9 +2269,9 @@ export interface components {
         /** @description A code found in a text. */
         PastedCode: {
             /** @description Module part; empty where the text does not say and more than one could hold it. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Modules that have such a code. */
-            could_be: string[];
+            could_be: components["schemas"]["PartId"][];
             /** @description Code, for example `B1A11`. */
             code: string;
             /** @description Failure type, two hexadecimal digits; empty where neither text nor vehicle file says. */
@@ -2318,7 +2316,7 @@ export interface components {
             /** @description Black end. */
             black: string;
             /** @description Part watched. */
-            part: string;
+            part: components["schemas"]["PartId"];
             /** @description State. */
             state: components["schemas"]["OperatingState"];
             /** @enum {string} */
@@ -2386,7 +2384,7 @@ export interface components {
             /** @description Modules asked. */
             of: number;
             /** @description The module that was done just now. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description It answered. */
             answered: boolean;
             /** @description Codes it holds. */
@@ -2510,7 +2508,7 @@ export interface components {
         };
         /** @description How far the monitor behind a cleared code is. */
         Run: {
-            module: string;
+            module: components["schemas"]["PartId"];
             code: string;
             /** @description Its monitor has run since clearing; nothing where its module does not answer. */
             ran?: boolean | null;
@@ -2638,6 +2636,7 @@ export interface components {
          * @enum {string}
          */
         Sight: "damage" | "corrosion" | "water" | "pushed_back" | "loose" | "nothing";
+        SignalId: string;
         /** @description A stage. */
         Stage: {
             /** @description Id. */
@@ -2869,7 +2868,7 @@ export interface components {
         };
         /** @description A code that someone has confirmed. */
         TypedCode: {
-            module: string;
+            module: components["schemas"]["PartId"];
             code: string;
             failure_type?: string;
             /** @description It fails now; else it is an old entry, which says nothing about now. */
@@ -2879,7 +2878,7 @@ export interface components {
         TypedCodes: {
             codes: components["schemas"]["TypedCode"][];
             /** @description Modules that are silent. */
-            silent?: string[];
+            silent?: components["schemas"]["PartId"][];
         };
         /** @description Two values that a meter held, as typed. */
         TypedRecording: {
@@ -2975,7 +2974,7 @@ export interface components {
         /** @description A code that was cleared, and what must happen before its absence says anything (N7). */
         Watched: {
             /** @description Module. */
-            module: string;
+            module: components["schemas"]["PartId"];
             /** @description Code and failure type. */
             code: string;
             /** @description Meaning. */
@@ -2999,6 +2998,7 @@ export interface components {
             /** @description Why, in words. */
             text: string;
         };
+        WireId: string;
         /**
          * @description What to do with the roll call.
          * @enum {string}

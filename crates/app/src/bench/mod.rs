@@ -14,7 +14,7 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use thiserror::Error;
-use vehicle::{Part, Vehicle};
+use vehicle::{OutputId, Part, Vehicle};
 
 /// Where things listen.
 #[derive(Debug, Clone, Copy, Default)]
@@ -47,7 +47,7 @@ pub struct Bench {
     pub at: Addresses,
     gateway: tokio::sync::Mutex<Slot>,
     /// Outputs driven and not given back yet, with the addresses of their modules.
-    driven: tokio::sync::Mutex<BTreeMap<String, u16>>,
+    driven: tokio::sync::Mutex<BTreeMap<OutputId, u16>>,
     http: reqwest::Client,
 }
 

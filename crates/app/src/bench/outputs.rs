@@ -26,7 +26,7 @@ impl Bench {
         let address = modules(vehicle)
             .find(|(p, _)| p.id == output.module)
             .map(|(_, a)| a)
-            .ok_or_else(|| BenchError::NoAddress(output.module.clone()))?;
+            .ok_or_else(|| BenchError::NoAddress(output.module.to_string()))?;
         let did = output.did;
         let result = self
             .ask(async |gateway| {
@@ -44,7 +44,7 @@ impl Bench {
                 if driven.is_empty() {
                     self.keep_on();
                 }
-                driven.insert(id.to_owned(), address);
+                driven.insert(id.into(), address);
             } else if !on {
                 driven.remove(id);
             }

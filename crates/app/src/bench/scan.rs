@@ -8,7 +8,7 @@ use link::{Gateway, LinkError, dtc};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tokio::task::JoinSet;
-use vehicle::{Datum, Vehicle};
+use vehicle::{Datum, PartId, Vehicle};
 
 impl Bench {
     /// Asks every module that is wanted something at once; the answers as they come, with the module.
@@ -18,7 +18,7 @@ impl Bench {
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
         question: impl Fn(Arc<Gateway>, u16) -> F + Clone + Send + Sync + 'static,
-    ) -> JoinSet<(String, Result<T, Unanswered>)>
+    ) -> JoinSet<(PartId, Result<T, Unanswered>)>
     where
         T: Send + 'static,
         F: Future<Output = Result<T, LinkError>> + Send + 'static,
@@ -68,7 +68,7 @@ impl Bench {
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
-    ) -> Result<BTreeMap<String, Option<Vec<ReadCode>>>, BenchError> {
+    ) -> Result<BTreeMap<PartId, Option<Vec<ReadCode>>>, BenchError> {
         self.gateway().await?;
         let mut said = BTreeMap::new();
         let mut asked = self.ask_all(vehicle, wanted, statuses_of);
@@ -86,7 +86,7 @@ impl Bench {
     pub async fn who_answers(
         self: &Arc<Self>,
         vehicle: &Vehicle,
-    ) -> Result<BTreeMap<String, Option<bool>>, BenchError> {
+    ) -> Result<BTreeMap<PartId, Option<bool>>, BenchError> {
         self.gateway().await?;
         let mut said = BTreeMap::new();
         let mut asked = self.ask_all(vehicle, |_| true, presence_of);
@@ -110,7 +110,7 @@ impl Bench {
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
-    ) -> Result<Vec<(String, Option<String>)>, BenchError> {
+    ) -> Result<Vec<(PartId, Option<String>)>, BenchError> {
         self.connect().await?;
         let mut out = Vec::new();
         let mut asked = self.ask_all(vehicle, wanted, clear_of);
@@ -130,7 +130,7 @@ impl Bench {
         self: &Arc<Self>,
         vehicle: &Vehicle,
         wanted: impl Fn(&str) -> bool,
-    ) -> Result<BTreeMap<String, Option<String>>, BenchError> {
+    ) -> Result<BTreeMap<PartId, Option<String>>, BenchError> {
         self.connect().await?;
         let mut said = BTreeMap::new();
         let test = vehicle.identifiers.self_test;
@@ -171,7 +171,7 @@ impl Bench {
 }
 
 /// What is kept of a module's answer.
-fn scanned(module: String, answer: Result<Vec<ReadCode>, Unanswered>) -> ScannedModule {
+fn scanned(module: PartId, answer: Result<Vec<ReadCode>, Unanswered>) -> ScannedModule {
     let mut scanned = ScannedModule {
         module,
         answered: true,
@@ -192,7 +192,7 @@ fn scanned(module: String, answer: Result<Vec<ReadCode>, Unanswered>) -> Scanned
 }
 
 fn in_order(vehicle: &Vehicle, modules: &mut [ScannedModule]) {
-    modules.sort_by_key(|m| vehicle.parts.iter().position(|p| p.id == m.module));
+    modules.sort_by_key(|m| vehicle.parts.position(|p| p.id == m.module));
 }
 
 async fn presence_of(gateway: Arc<Gateway>, who: u16) -> Result<(), LinkError> {

@@ -9,7 +9,7 @@ use serde_json::{Map, Value, json};
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{ConnectorId, OperatingState, Vehicle};
 
 type Outcome = Result<(), String>;
 
@@ -109,14 +109,13 @@ pub(super) fn solve(point: &Point) -> Outcome {
         .wires
         .iter()
         .zip(&c.wire_branch)
-        .map(|(w, k)| (w.id.clone(), json!(s.amps(&c, *k))))
+        .map(|(w, k)| (w.id.to_string(), json!(s.amps(&c, *k))))
         .collect();
     let modules: Map<String, Value> = v
         .parts
-        .iter()
-        .enumerate()
+        .iter_enumerated()
         .filter(|(_, p)| p.module.is_some())
-        .map(|(k, p)| (p.id.clone(), json!(s.alive(&c, k))))
+        .map(|(k, p)| (p.id.to_string(), json!(s.alive(&c, k))))
         .collect();
     let codes: Vec<Value> = software::monitors(
         &c,
@@ -194,7 +193,7 @@ fn evidence(c: &Circuit, value: &Value) -> Result<Evidence, String> {
         let state = state(c, name).map_err(|e| format!(".state: {e}"))?;
         object.insert("state".into(), json!(state));
     }
-    let unplugged: Vec<String> = match object.remove("unplugged") {
+    let unplugged: Vec<ConnectorId> = match object.remove("unplugged") {
         Some(list) => serde_json::from_value(list).map_err(|e| format!(".unplugged: {e}"))?,
         None => Vec::new(),
     };

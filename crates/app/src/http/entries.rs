@@ -11,9 +11,8 @@ use crate::shop::Shop;
 use axum::extract::State;
 use circuit::Instrument;
 use diagnosis::evidence::{Finding, Present};
-use diagnosis::gate;
 use diagnosis::ledger::{Entry, Intake};
-use diagnosis::{Evidence, Model};
+use diagnosis::{Evidence, Model, gate};
 use serde::Deserialize;
 use std::sync::Arc;
 use utoipa::ToSchema;
@@ -297,7 +296,7 @@ pub async fn repair(
 ) -> Keeping {
     not_longer("text", &new.text, LONGEST)?;
     let here = begin(&shop, id, &key).await?;
-    if here.model.item(&new.item).is_none_or(|k| k + 1 == here.model.items.len()) {
+    if here.model.item(&new.item).is_none_or(|k| k == here.model.elsewhere()) {
         return Err(Problem::field(
             "item",
             format!("“{}” cannot be repaired; choose a suspect", new.item),

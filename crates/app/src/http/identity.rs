@@ -38,7 +38,7 @@ pub async fn table(State(shop): App, Path(id): Path<i64>) -> Result<Response, Pr
         let name = here.model.circuit.vehicle.parts.iter().find(|p| p.id == m.module);
         let m = m.clone();
         rows.push(vec![
-            m.module,
+            m.module.into(),
             name.map(|p| p.name.clone()).unwrap_or_default(),
             if m.answered { "yes" } else { "no" }.to_owned(),
             m.part,

@@ -15,13 +15,12 @@ use diagnosis::next::Ask;
 use diagnosis::next::why_not::{self, Worth};
 use diagnosis::prior::Adjusted;
 use diagnosis::shared::{self, Shared};
-use diagnosis::suspects;
 use diagnosis::what_if::{self, If};
-use diagnosis::{Evidence, ModelError, Posterior, Priors};
+use diagnosis::{Evidence, ModelError, Posterior, Priors, suspects};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::{Item, OperatingState};
+use vehicle::{Item, OperatingState, PartId};
 
 /// Something found in a state.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -73,7 +72,7 @@ pub async fn adjust(
 /// A module named although points are open.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct Override {
-    module: String,
+    module: PartId,
     reason: String,
 }
 
@@ -203,7 +202,7 @@ pub enum Planned {
         /// Black end.
         black: String,
         /// Part watched.
-        part: String,
+        part: PartId,
         /// State.
         state: OperatingState,
     },

@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
 use utoipa::{IntoParams, ToSchema};
-use vehicle::OperatingState;
+use vehicle::{OperatingState, PartId};
 
 /// Why a module says nothing of itself in a scan that was stopped.
 const STOPPED: &str = "not asked: the scan was stopped";
@@ -27,7 +27,7 @@ const STOPPED: &str = "not asked: the scan was stopped";
 pub struct Modules {
     /// Parts.
     #[serde(default)]
-    modules: BTreeSet<String>,
+    modules: BTreeSet<PartId>,
     /// Clear although freeze-frame data could not be read and would be lost.
     #[serde(default)]
     anyway: bool,
@@ -54,7 +54,7 @@ async fn ask(
     let file = shop.vehicles.file(&file)?;
     let work = tokio::spawn(async move {
         let v = &model.circuit.vehicle;
-        let all: Vec<String> = crate::bench::modules(v)
+        let all: Vec<PartId> = crate::bench::modules(v)
             .map(|(p, _)| p.id.clone())
             .filter(|m| wanted.wants(m))
             .collect();
@@ -202,7 +202,7 @@ pub async fn compare(
 /// How far the monitor behind a cleared code is.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Run {
-    module: String,
+    module: PartId,
     code: String,
     /// Its monitor has run since clearing; nothing where its module does not answer.
     ran: Option<bool>,
@@ -323,7 +323,7 @@ pub async fn read_codes(
 /// A code that someone has confirmed.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct TypedCode {
-    module: String,
+    module: PartId,
     code: String,
     #[serde(default)]
     failure_type: String,
@@ -337,7 +337,7 @@ pub struct TypedCodes {
     codes: Vec<TypedCode>,
     /// Modules that are silent.
     #[serde(default)]
-    silent: Vec<String>,
+    silent: Vec<PartId>,
 }
 
 /// Failing now and stored; stored, not tested since key on.
@@ -415,7 +415,7 @@ mod tests {
     #[test]
     fn what_could_not_be_read_is_not_cleared_unasked() {
         let module = |id: &str, unread: &str| ScannedModule {
-            module: id.to_owned(),
+            module: id.into(),
             answered: true,
             asked: true,
             trouble: String::new(),

@@ -15,7 +15,7 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Duration;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, OutputId, PartId};
 
 /// The vehicle now.
 #[derive(Debug, Serialize, ToSchema)]
@@ -104,7 +104,7 @@ pub async fn supply(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<SupplyR
 /// An output to drive or give back.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct Drive {
-    output: String,
+    output: OutputId,
     on: bool,
 }
 
@@ -256,7 +256,7 @@ pub(super) async fn rest(
 /// An effect to look at.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct LookAt {
-    part: String,
+    part: PartId,
     state: OperatingState,
 }
 
@@ -313,9 +313,9 @@ pub enum ForHands {
         jumper: Option<[String; 2]>,
         /// The part swapped.
         #[serde(default)]
-        swapped: Option<String>,
+        swapped: Option<PartId>,
         /// The part watched.
-        part: String,
+        part: PartId,
         /// State to watch it in.
         state: OperatingState,
     },

@@ -50,7 +50,7 @@ pub(super) fn identification(model: &Model, case: &Case) -> Option<Identificatio
             other.map(|(what, was, _)| format!("{what} was {was}")).collect::<Vec<_>>().join(", ")
         });
         Identified {
-            name: part.map_or_else(|| identity.module.clone(), |p| p.name.clone()),
+            name: part.map_or_else(|| identity.module.to_string(), |p| p.name.clone()),
             foreign: !identity.vin.is_empty()
                 && !case.intake.vin.is_empty()
                 && identity.vin != case.intake.vin,

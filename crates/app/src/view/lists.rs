@@ -6,7 +6,7 @@ use crate::shop::{ShopError, Vehicles};
 use diagnosis::{Model, ledger, next, words};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, PartId};
 
 /// Everything that can be chosen on a vehicle.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -61,7 +61,7 @@ pub struct OutputView {
     /// Name.
     pub name: String,
     /// Module part that drives it.
-    pub module: String,
+    pub module: PartId,
     /// Its name.
     pub module_name: String,
     /// Part whose effect shows.
@@ -111,19 +111,22 @@ pub fn lists(model: &Model, vehicles: &Vehicles, file: &str) -> Result<Lists, Sh
 
 fn places(model: &Model) -> Vec<Choice> {
     let v = &model.circuit.vehicle;
-    let places = v.places.iter().map(|p| Choice { id: p.id.clone(), name: p.name.clone() });
-    let connectors = v.connectors.iter().map(|c| Choice { id: c.id.clone(), name: c.name.clone() });
-    let grounds = v.grounds.iter().map(|g| Choice { id: g.id.clone(), name: g.name.clone() });
-    let parts = v.parts.iter().map(|p| Choice { id: p.id.clone(), name: p.name.clone() });
+    let places = v.places.iter().map(|p| Choice { id: p.id.to_string(), name: p.name.clone() });
+    let connectors =
+        v.connectors.iter().map(|c| Choice { id: c.id.to_string(), name: c.name.clone() });
+    let grounds = v.grounds.iter().map(|g| Choice { id: g.id.to_string(), name: g.name.clone() });
+    let parts = v.parts.iter().map(|p| Choice { id: p.id.to_string(), name: p.name.clone() });
     places.chain(connectors).chain(grounds).chain(parts).collect()
 }
 
 fn pluggable(model: &Model) -> Vec<Choice> {
     let v = &model.circuit.vehicle;
-    let own = v.connectors.iter().map(|c| Choice { id: c.id.clone(), name: c.name.clone() });
-    let sockets =
-        v.parts.iter().filter(|p| model.circuit.terminal_branch.keys().any(|(c, _)| *c == p.id));
-    own.chain(sockets.map(|p| Choice { id: p.id.clone(), name: p.name.clone() })).collect()
+    let own = v.connectors.iter().map(|c| Choice { id: c.id.to_string(), name: c.name.clone() });
+    let sockets = v
+        .parts
+        .iter()
+        .filter(|p| model.circuit.terminal_branch.keys().any(|(c, _)| p.id == *c.as_str()));
+    own.chain(sockets.map(|p| Choice { id: p.id.to_string(), name: p.name.clone() })).collect()
 }
 
 fn outputs(model: &Model) -> Vec<OutputView> {
@@ -133,14 +136,14 @@ fn outputs(model: &Model) -> Vec<OutputView> {
         .map(|o| {
             let named = v.states.iter().find(|s| s.state.outputs.contains(&o.id));
             OutputView {
-                id: o.id.clone(),
+                id: o.id.to_string(),
                 name: o.name.clone(),
                 module: o.module.clone(),
                 module_name: model
                     .circuit
                     .part(&o.module)
                     .map_or_else(String::new, |p| v.parts[p].name.clone()),
-                load: o.load.clone(),
+                load: o.load.to_string(),
                 effect: words::effect(model, &o.load),
                 limit_s: o.limit_s,
                 guard: o.guard.clone(),

@@ -5,6 +5,7 @@ use diagnosis::triage::Group;
 use diagnosis::{Assessment, Model, words};
 use serde::Serialize;
 use utoipa::ToSchema;
+use vehicle::{MonitorIx, PartId};
 
 /// The latest scan.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -80,7 +81,7 @@ pub struct ScanRef {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
 pub struct Compared {
     /// Module.
-    pub module: String,
+    pub module: PartId,
     /// Code.
     pub code: String,
     /// `gone`, `stayed`, `returned` after clearing, or `new`; `silent` and `answers again` of modules.
@@ -91,7 +92,7 @@ pub struct Compared {
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Watched {
     /// Module.
-    pub module: String,
+    pub module: PartId,
     /// Code and failure type.
     pub code: String,
     /// Meaning.
@@ -124,7 +125,7 @@ fn monitor<'a>(
     model: &'a Model,
     module: &str,
     c: &ReadCode,
-) -> Option<(usize, &'a vehicle::Monitor)> {
+) -> Option<(MonitorIx, &'a vehicle::Monitor)> {
     let k = model.monitor_of(module, &c.code, &c.failure_type)?;
     Some((k, &model.circuit.vehicle.monitors[k]))
 }
@@ -143,7 +144,7 @@ fn full(c: &ReadCode) -> String {
 pub(super) fn scan(model: &Model, case: &Case, a: &Assessment) -> Option<ScanView> {
     let scan = case.scans.last()?;
     let modules = scan.modules.iter().map(|m| ModuleView {
-        id: m.module.clone(),
+        id: m.module.to_string(),
         name: name(model, &m.module),
         answered: m.answered,
         asked: m.asked,
@@ -188,11 +189,11 @@ pub(super) fn scans(model: &Model, case: &Case) -> Vec<ScanRef> {
 
 /// What became of each code from one scan to a later one.
 pub fn compare(case: &Case, from: &Scan, to: &Scan) -> Vec<Compared> {
-    let cleared = |module: &String| {
+    let cleared = |module: &PartId| {
         let between = |number: &u64| (from.number..to.number).contains(number);
         case.clears.iter().any(|(number, modules)| between(number) && modules.contains(module))
     };
-    let list = |scan: &Scan| -> Vec<(String, String)> {
+    let list = |scan: &Scan| -> Vec<(PartId, String)> {
         let codes = |m: &ScannedModule| {
             troubling(m).map(|c| (m.module.clone(), full(c))).collect::<Vec<_>>()
         };
@@ -221,7 +222,7 @@ pub fn compare(case: &Case, from: &Scan, to: &Scan) -> Vec<Compared> {
             (true, false) => "answers again",
             _ => return None,
         };
-        Some(Compared { module: m.module.clone(), code: String::new(), fate: fate.to_owned() })
+        Some(Compared { module: m.module.clone(), code: String::new(), fate: fate.into() })
     });
     codes.chain(modules).collect()
 }
@@ -244,7 +245,7 @@ pub fn watched(model: &Model, case: &Case) -> Vec<Watched> {
         return Vec::new();
     }
     let v = &model.circuit.vehicle;
-    let runs = |state: &vehicle::OperatingState, m: usize| {
+    let runs = |state: &vehicle::OperatingState, m: MonitorIx| {
         model.predict(state).healthy.monitor(m) != circuit::software::Verdict::NotRun
     };
     let mut states: Vec<&vehicle::NamedState> = v.states.iter().collect();

@@ -2,6 +2,7 @@
 #![allow(missing_docs, dead_code, clippy::unwrap_used)]
 
 use standin::{Past, Ports, Setup, Standin};
+use vehicle::PartId;
 
 pub const BODY: u16 = 0x1010;
 pub const REAR: u16 = 0x1020;
@@ -12,7 +13,7 @@ pub fn wren() -> vehicle::Vehicle {
 }
 
 /// Diagnostic addresses of all modules, with their parts.
-pub fn addresses() -> Vec<(String, u16)> {
+pub fn addresses() -> Vec<(PartId, u16)> {
     let parts = wren().parts.into_iter();
     parts.filter_map(|p| p.module.map(|m| (p.id, m.address))).collect()
 }

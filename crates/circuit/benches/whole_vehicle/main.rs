@@ -171,7 +171,7 @@ fn growth() {
         let (mut done, step) = (0, zones.div_ceil(10));
         let start = Instant::now();
         for k in order.chunks(200).step_by(step).flatten() {
-            black_box(s.solve_at(&faults[*k as usize].changes, &[1]).volts);
+            black_box(s.solve_at(&faults[*k as usize].changes, &[circuit::NodeId(1)]).volts);
             done += 1;
         }
         let per = start.elapsed().as_secs_f64() / done as f64;

@@ -3,14 +3,14 @@
 
 use super::{Tried, problem};
 use crate::software::{self, Verdict};
-use vehicle::Problem;
+use vehicle::{MonitorIx, Problem, TiVec};
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<Problem> {
     let c = tried.circuit;
     let named: Vec<_> = tried.states.iter().filter(|s| s.is_named && s.is_on).collect();
-    let verdicts: Vec<Vec<Verdict>> =
+    let verdicts: Vec<TiVec<MonitorIx, Verdict>> =
         named.iter().map(|s| software::monitors(c, &s.solution, &[])).collect();
-    let of = |(k, m): (usize, &vehicle::Monitor)| {
+    let of = |(k, m): (MonitorIx, &vehicle::Monitor)| {
         let at = verdicts.iter().position(|v| v[k] == Verdict::Failed)?;
         let looked_at = m.fails.signals().join(", ");
         Some(problem(
@@ -22,5 +22,5 @@ pub(super) fn doubts(tried: &Tried<'_>) -> Vec<Problem> {
             format!("see its limits for {looked_at}, and in which states it may run"),
         ))
     };
-    c.vehicle.monitors.iter().enumerate().filter_map(of).collect()
+    c.vehicle.monitors.iter_enumerated().filter_map(of).collect()
 }

@@ -1,10 +1,10 @@
 //! Relays whose coil and contact were exchanged: with both put right less is doubtful.
 
 use super::{OfPart, Tried, problem, solved};
-use crate::compile::{Circuit, NodeId, Of};
+use crate::compile::{BODY, Circuit, NodeId, Of};
 use std::collections::BTreeSet;
 use vehicle::element::Relay;
-use vehicle::{Element, Problem};
+use vehicle::{Element, PartIx, Problem, TiSlice, TiVec};
 
 /// Where more than so many things do not work, something else than one relay is the reason.
 const MOST_DOUBTS: usize = 12;
@@ -16,7 +16,7 @@ pub(super) fn doubts(circuit: &Circuit, found: &[OfPart]) -> Vec<Problem> {
         return Vec::new();
     }
     let nets = Nets::of(circuit);
-    let doubted: BTreeSet<usize> =
+    let doubted: BTreeSet<NodeId> =
         found.iter().flat_map(|of| nets.of_part(circuit, of.part)).collect();
     let relays = circuit.devices.iter().filter(|placed| {
         let element = &circuit.vehicle.parts[placed.part].elements[placed.element];
@@ -56,31 +56,31 @@ pub(super) fn doubts(circuit: &Circuit, found: &[OfPart]) -> Vec<Problem> {
 
 /// Nodes that conductors and contacts alone join, each by one of them; the body joins nothing.
 struct Nets {
-    of: Vec<NodeId>,
+    of: TiVec<NodeId, NodeId>,
 }
 
 impl Nets {
     fn of(circuit: &Circuit) -> Self {
-        let mut of: Vec<NodeId> = (0..circuit.nodes).collect();
-        fn root(of: &mut [NodeId], mut n: NodeId) -> NodeId {
+        let mut of: TiVec<NodeId, NodeId> = (0..circuit.nodes).map(NodeId::from).collect();
+        fn root(of: &mut TiSlice<NodeId, NodeId>, mut n: NodeId) -> NodeId {
             while of[n] != n {
                 of[n] = of[of[n]];
                 n = of[n];
             }
             n
         }
-        for b in circuit.branches.iter().filter(|b| b.from != 0 && b.to != 0) {
+        for b in circuit.branches.iter().filter(|b| b.from != BODY && b.to != BODY) {
             if !matches!(b.of, Of::Device { .. }) {
                 let (from, to) = (root(&mut of, b.from), root(&mut of, b.to));
                 of[from] = to;
             }
         }
-        let all = (0..circuit.nodes).map(|n| root(&mut of, n)).collect();
+        let all = of.clone().keys().map(|n| root(&mut of, n)).collect();
         Self { of: all }
     }
 
     /// Nets that the pins of a part lie in.
-    fn of_part(&self, circuit: &Circuit, part: usize) -> BTreeSet<usize> {
+    fn of_part(&self, circuit: &Circuit, part: PartIx) -> BTreeSet<NodeId> {
         let own = circuit.part_devices[part].iter().flat_map(|d| &circuit.devices[*d].branches);
         let ends = own.flat_map(|k| [circuit.branches[*k].from, circuit.branches[*k].to]);
         ends.filter(|n| !circuit.earthed[*n]).map(|n| self.of[n]).collect()

@@ -1,10 +1,11 @@
 //! Fuses that blow, or carry more than they are made for, in a healthy vehicle.
 
 use super::{OfPart, Tried, problem};
+use crate::compile::DeviceIx;
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
     let c = tried.circuit;
-    let of = |(d, placed): (usize, &crate::compile::Placed)| {
+    let of = |(d, placed): (DeviceIx, &crate::compile::Placed)| {
         let part = &c.vehicle.parts[placed.part];
         let rating_amps = part.elements[placed.element].rating_amps()?;
         let branch = *placed.branches.first()?;
@@ -36,5 +37,5 @@ pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
             "see its rating, and the ratings of what it feeds",
         ))
     };
-    c.devices.iter().enumerate().filter_map(of).collect()
+    c.devices.iter_enumerated().filter_map(of).collect()
 }

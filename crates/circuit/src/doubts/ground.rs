@@ -5,8 +5,8 @@ use crate::compile::Circuit;
 use vehicle::Problem;
 
 pub(super) fn doubts(circuit: &Circuit) -> Vec<Problem> {
-    let parts = circuit.vehicle.parts.iter().enumerate();
-    let of = |(p, part): (usize, &vehicle::Part)| {
+    let parts = circuit.vehicle.parts.iter_enumerated();
+    let of = |(p, part): (vehicle::PartIx, &vehicle::Part)| {
         part.elements.iter().enumerate().find_map(|(e, element)| {
             let (_, minus) = element.posts()?;
             let node = circuit.pin_node.get(&(p, minus.to_owned()))?;

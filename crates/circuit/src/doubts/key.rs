@@ -15,7 +15,7 @@ pub(super) fn doubts(circuit: &Circuit) -> Vec<Problem> {
         // Most likely the one that has the key's other positions, or as many as the key.
         let is_key = |part: &Part| has(part, KeyPosition::On) || has(part, KeyPosition::Start);
         let as_many = |part: &Part| part.positions.len() >= 3;
-        let guess = v.parts.iter().position(is_key).or_else(|| v.parts.iter().position(as_many));
+        let guess = v.parts.position(is_key).or_else(|| v.parts.position(as_many));
         let position = key.position();
         let mend = match guess.map(|k| &v.parts[k]) {
             Some(part) => format!(

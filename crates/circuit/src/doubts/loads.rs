@@ -1,17 +1,21 @@
 //! Loads that never work, or only weakly, in a healthy vehicle.
 
 use super::{OfPart, Tried, problem};
+use vehicle::PartIx;
 
 /// Below this share of its rating nobody notices that something works, and below that one it is weak.
 const NOTHING: f64 = 0.08;
 const WEAK: f64 = 0.8;
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
-    let parts = 0..tried.circuit.vehicle.parts.len();
-    parts.filter_map(|part| of(tried, part).map(|problem| OfPart { part, problem })).collect()
+    let mut parts = tried.circuit.vehicle.parts.keys();
+    parts
+        .by_ref()
+        .filter_map(|part| of(tried, part).map(|problem| OfPart { part, problem }))
+        .collect()
 }
 
-fn of(tried: &Tried<'_>, part: usize) -> Option<vehicle::Problem> {
+fn of(tried: &Tried<'_>, part: PartIx) -> Option<vehicle::Problem> {
     let c = tried.circuit;
     let shown = tried.states.iter().filter_map(|s| Some((s, s.solution.effect(c, part)?)));
     let (best, effect) = shown.max_by(|a, b| a.1.total_cmp(&b.1))?;

@@ -17,7 +17,7 @@ mod twins;
 
 use crate::compile::{Circuit, NodeId};
 use crate::solve::Solution;
-use vehicle::{KeyPosition, OperatingState, Problem};
+use vehicle::{KeyPosition, OperatingState, PartIx, Problem};
 
 /// A healthy vehicle in the states that its file allows.
 struct Tried<'c> {
@@ -38,7 +38,7 @@ struct State {
 
 /// A doubt about what a part does when the vehicle is solved, by its index.
 struct OfPart {
-    part: usize,
+    part: PartIx,
     problem: Problem,
 }
 
@@ -148,7 +148,7 @@ impl<'c> Tried<'c> {
     }
 
     /// A pin of a part as the file names its cavity.
-    fn pin(&self, part: usize, pin: &str) -> String {
+    fn pin(&self, part: PartIx, pin: &str) -> String {
         let v = &self.circuit.vehicle;
         let id = &v.parts[part].id;
         let own = v.connectors.iter().filter(|c| c.part.as_ref() == Some(id));

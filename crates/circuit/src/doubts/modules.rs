@@ -4,8 +4,8 @@ use super::{OfPart, Tried, problem};
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
     let c = tried.circuit;
-    let parts = c.vehicle.parts.iter().enumerate().filter(|(_, part)| part.module.is_some());
-    let of = |(p, part): (usize, &vehicle::Part)| {
+    let parts = c.vehicle.parts.iter_enumerated().filter(|(_, part)| part.module.is_some());
+    let of = |(p, part): (vehicle::PartIx, &vehicle::Part)| {
         if tried.states.iter().any(|s| s.solution.alive(c, p)) {
             return None;
         }

@@ -5,7 +5,7 @@ use crate::compile::Circuit;
 use vehicle::Problem;
 
 pub(super) fn doubts(circuit: &Circuit) -> Vec<Problem> {
-    let outputs = circuit.vehicle.outputs.iter().enumerate();
+    let outputs = circuit.vehicle.outputs.iter_enumerated();
     let idle = outputs.filter(|(k, _)| circuit.drivers[*k].is_empty());
     idle.map(|(k, o)| {
         problem(

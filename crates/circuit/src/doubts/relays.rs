@@ -1,12 +1,13 @@
 //! Relays that never pull in.
 
 use super::{OfPart, Tried, problem};
+use crate::compile::DeviceIx;
 use vehicle::Element;
 use vehicle::element::Relay;
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
     let c = tried.circuit;
-    let of = |(d, placed): (usize, &crate::compile::Placed)| {
+    let of = |(d, placed): (DeviceIx, &crate::compile::Placed)| {
         let part = &c.vehicle.parts[placed.part];
         let Element::Relay(Relay { coil_plus, coil_minus, common, make, .. }) =
             &part.elements[placed.element]
@@ -31,5 +32,5 @@ pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
         );
         Some(OfPart { part: placed.part, problem })
     };
-    c.devices.iter().enumerate().filter_map(of).collect()
+    c.devices.iter_enumerated().filter_map(of).collect()
 }

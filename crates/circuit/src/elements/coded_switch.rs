@@ -8,7 +8,7 @@ use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct CodedSwitch {
-    part: String,
+    part: vehicle::PartId,
     positions: Vec<String>,
     ohms_in: std::collections::BTreeMap<String, f64>,
 }

@@ -9,7 +9,7 @@ use vehicle::{OperatingState, Part, element};
 
 #[derive(Debug)]
 struct Contact {
-    part: String,
+    part: vehicle::PartId,
     positions: Vec<String>,
     closed_in: Vec<String>,
     ohms: f64,

@@ -4,12 +4,12 @@
 use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{OperatingState, Part, element};
+use vehicle::{OperatingState, OutputIx, Part, element};
 
 #[derive(Debug)]
 struct HBridge {
-    forward: Option<usize>,
-    backward: Option<usize>,
+    forward: Option<OutputIx>,
+    backward: Option<OutputIx>,
     on_ohms: f64,
     limit: f64,
     sense_ohms: f64,

@@ -3,11 +3,11 @@
 use super::{Device, Failure, Local, Placing, Seen};
 use crate::compile::Builder;
 use crate::law::Law;
-use vehicle::{OperatingState, Part, element};
+use vehicle::{OperatingState, OutputIx, Part, element};
 
 #[derive(Debug)]
 struct LowSide {
-    output: Option<usize>,
+    output: Option<OutputIx>,
     on_ohms: f64,
     limit: f64,
     sense_ohms: f64,

@@ -8,7 +8,7 @@ use crate::fault::rates::{self, Rate};
 use crate::law::Law;
 use std::collections::BTreeSet;
 use std::fmt::Debug;
-use vehicle::{Element, OperatingState, Part};
+use vehicle::{Element, OperatingState, OutputIx, Part};
 
 mod analog_input;
 mod battery;
@@ -53,7 +53,7 @@ pub struct Seen<'a> {
     /// Whether the module it belongs to works.
     pub alive: bool,
     /// Numbers of the outputs that are asked for.
-    pub asked: &'a BTreeSet<usize>,
+    pub asked: &'a BTreeSet<OutputIx>,
     /// Whether another module keeps a bus of its module awake.
     pub bus_awake: bool,
     /// The operating state.
@@ -62,7 +62,7 @@ pub struct Seen<'a> {
 
 impl Seen<'_> {
     /// Whether an output is asked for.
-    pub fn wants(&self, output: Option<usize>) -> bool {
+    pub fn wants(&self, output: Option<OutputIx>) -> bool {
         output.is_some_and(|o| self.asked.contains(&o))
     }
 }

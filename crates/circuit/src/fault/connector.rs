@@ -117,7 +117,7 @@ mod tests {
             name: String::new(),
             part: None,
             sides: Some(("a".into(), "b".into())),
-            place: String::new(),
+            place: "".into(),
             sealed: false,
             minutes: vehicle::Minutes::default(),
             cavity_count: 8,

@@ -3,20 +3,25 @@
 use super::{Change, Fault, item_text, ohms_text, rates, series_ohms};
 use crate::compile::Circuit;
 use crate::law::Law;
-use vehicle::{FaultId, Item};
+use vehicle::{FaultId, GroundIx, Item};
 
 /// Share of each mode, divided among its resistances.
 const OPEN: f64 = 0.25;
 const SERIES: f64 = 0.75;
 
-pub(super) fn generate(circuit: &Circuit, g: usize, out: &mut Vec<Fault>) {
+pub(super) fn generate(circuit: &Circuit, g: GroundIx, out: &mut Vec<Fault>) {
     out.extend(make(circuit, g, "open", None));
     for ohms in series_ohms(circuit.sound_ohms(circuit.ground_branch[g])) {
         out.extend(make(circuit, g, "series", Some(*ohms)));
     }
 }
 
-pub(super) fn make(circuit: &Circuit, g: usize, mode: &str, number: Option<f64>) -> Option<Fault> {
+pub(super) fn make(
+    circuit: &Circuit,
+    g: GroundIx,
+    mode: &str,
+    number: Option<f64>,
+) -> Option<Fault> {
     let ground = &circuit.vehicle.grounds[g];
     let numbers = series_ohms(circuit.sound_ohms(circuit.ground_branch[g]));
     let (law, share, text) = match (mode, number) {

@@ -3,11 +3,11 @@
 //! One small file per kind of thing that can fail. Their names are [`FaultId`]; the number (ohms, or the knee current of a
 //! constriction) may be any positive value, not only those on the grid.
 
-use crate::compile::{BranchId, Circuit, CircuitError, NodeId};
+use crate::compile::{BranchId, Circuit, CircuitError, DeviceIx, NodeId};
 use crate::law::Law;
 use crate::solve::Extra;
 use serde::Serialize;
-use vehicle::{FaultId, Item, Point};
+use vehicle::{FaultId, Item, PartIx, Point};
 
 pub(crate) mod connector;
 mod ground;
@@ -32,9 +32,9 @@ pub enum Change {
     /// A meter or another tool between two nodes.
     Meter(Extra),
     /// A device is stuck in a mode.
-    Hold(usize, u8),
+    Hold(DeviceIx, u8),
     /// A part's effect is lost mechanically.
-    NoEffect(usize),
+    NoEffect(PartIx),
 }
 
 /// A hypothesis: something that can be wrong.
@@ -89,13 +89,13 @@ pub const CONSTRICTION_OHMS: f64 = 0.15;
 /// Everything that can be wrong with a vehicle, in a fixed order.
 pub fn all(circuit: &Circuit) -> Vec<Fault> {
     let mut faults = Vec::new();
-    for w in 0..circuit.vehicle.wires.len() {
+    for w in circuit.vehicle.wires.keys() {
         wire::generate(circuit, w, &mut faults);
     }
     for key in circuit.terminal_branch.keys() {
         terminal::generate(circuit, key, &mut faults);
     }
-    for g in 0..circuit.vehicle.grounds.len() {
+    for g in circuit.vehicle.grounds.keys() {
         ground::generate(circuit, g, &mut faults);
     }
     for c in 0..circuit.vehicle.connectors.len() {
@@ -105,7 +105,7 @@ pub fn all(circuit: &Circuit) -> Vec<Fault> {
         splice::generate(circuit, s, &mut faults);
     }
     pair::generate(circuit, &mut faults);
-    for p in 0..circuit.vehicle.parts.len() {
+    for p in circuit.vehicle.parts.keys() {
         part::generate(circuit, p, &mut faults);
     }
     faults
@@ -128,7 +128,7 @@ pub fn named(circuit: &Circuit, FaultId { of, mode, number }: &FaultId) -> Optio
         Item::Wire(id) => wire::make(circuit, circuit.wire(id)?, mode, *number),
         Item::Terminal(id) => {
             let (owner, no) = Point::of(id).key()?;
-            terminal::make(circuit, &(owner.to_owned(), no.to_owned()), mode, *number)
+            terminal::make(circuit, &(owner.into(), no.to_owned()), mode, *number)
         }
         Item::Ground(id) => ground::make(circuit, names.ground(id)?, mode, *number),
         Item::Connector(id) => connector::make(circuit, names.connector(id)?, mode, *number),
@@ -158,23 +158,23 @@ pub fn item_text(circuit: &Circuit, item: &Item) -> String {
             .names
             .ground(id)
             .map(|g| &v.grounds[g])
-            .map_or_else(|| id.to_owned(), |g| format!("Ground point {id}, {}", g.name)),
+            .map_or_else(|| id.to_string(), |g| format!("Ground point {id}, {}", g.name)),
         Item::Connector(id) => circuit
             .names
             .connector(id)
             .map(|c| &v.connectors[c])
-            .map_or_else(|| id.to_owned(), |c| format!("Connector {id}, {}", lower(&c.name))),
+            .map_or_else(|| id.to_string(), |c| format!("Connector {id}, {}", lower(&c.name))),
         Item::Splice(id) => circuit
             .names
             .splice(id)
             .map(|s| &v.splices[s])
-            .map_or_else(|| id.to_owned(), |s| format!("Splice {id}, {}", s.name)),
+            .map_or_else(|| id.to_string(), |s| format!("Splice {id}, {}", s.name)),
         Item::Pair(a, b) => format!("Conductors {a} and {b}{}", place_of_pair(circuit, a, b)),
         Item::Part(id) => circuit
             .names
             .part(id)
             .map(|p| &v.parts[p])
-            .map_or_else(|| id.to_owned(), |p| format!("{} {id}", p.name)),
+            .map_or_else(|| id.to_string(), |p| format!("{} {id}", p.name)),
         Item::Elsewhere => "Not in this vehicle file".to_owned(),
     }
 }

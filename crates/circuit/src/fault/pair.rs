@@ -36,7 +36,7 @@ pub(super) fn make(
     };
     let (near_a, near_b) = (ends(a)?, ends(b)?);
     let (at, other) = near_a.into_iter().zip(near_b).find(|(x, y)| x != y)?;
-    let pair = Item::Pair(a.to_owned(), b.to_owned());
+    let pair = Item::Pair(a.into(), b.into());
     let through = ohms_text(ohms);
     // Rubbed through to a conductor that is ground is rubbed through to ground: nothing but the eye
     // tells the two apart, and the same conductor is mended.

@@ -1,11 +1,11 @@
 //! Parts: what can fail inside each of their elements, as the elements themselves say.
 
 use super::{Change, Fault, item_text, rates};
-use crate::compile::Circuit;
+use crate::compile::{Circuit, DeviceIx};
 use crate::elements::{Failure, Local};
-use vehicle::{FaultId, Item, PartKind};
+use vehicle::{FaultId, Item, PartIx, PartKind};
 
-pub(super) fn generate(circuit: &Circuit, p: usize, out: &mut Vec<Fault>) {
+pub(super) fn generate(circuit: &Circuit, p: PartIx, out: &mut Vec<Fault>) {
     let mut seen = std::collections::BTreeSet::new();
     for &d in &circuit.part_devices[p] {
         let suffix = suffix(circuit, p, circuit.devices[d].element);
@@ -20,14 +20,14 @@ pub(super) fn generate(circuit: &Circuit, p: usize, out: &mut Vec<Fault>) {
 }
 
 /// Tells apart the elements of one part: the second of a kind is `@<index>`.
-fn suffix(circuit: &Circuit, p: usize, element: usize) -> String {
+fn suffix(circuit: &Circuit, p: PartIx, element: usize) -> String {
     let elements = &circuit.vehicle.parts[p].elements;
     let kind = std::mem::discriminant(&elements[element]);
     let first = elements.iter().position(|e| std::mem::discriminant(e) == kind);
     if first == Some(element) { String::new() } else { format!("@{element}") }
 }
 
-fn fault(circuit: &Circuit, d: usize, mode: &str, failure: Failure) -> Fault {
+fn fault(circuit: &Circuit, d: DeviceIx, mode: &str, failure: Failure) -> Fault {
     let placed = &circuit.devices[d];
     let change = match failure.local {
         Local::Law(role, law) => Change::Branch(placed.branches[role], law),
@@ -49,9 +49,9 @@ fn fault(circuit: &Circuit, d: usize, mode: &str, failure: Failure) -> Fault {
 
 /// What turns the weights of an element's ways to fail into failures a year. In a module all elements
 /// share what the module has; elsewhere each has its own.
-fn scale(circuit: &Circuit, d: usize) -> f64 {
+fn scale(circuit: &Circuit, d: DeviceIx) -> f64 {
     let placed = &circuit.devices[d];
-    let weight = |d: usize| -> f64 {
+    let weight = |d: DeviceIx| -> f64 {
         circuit.devices[d].device.failures(None).iter().map(|f| f.weight).sum()
     };
     let all: f64 = match circuit.vehicle.parts[placed.part].kind {
@@ -62,7 +62,7 @@ fn scale(circuit: &Circuit, d: usize) -> f64 {
 }
 
 /// In a part of many elements, the pin that tells which of them is meant.
-fn pins_text(circuit: &Circuit, d: usize) -> String {
+fn pins_text(circuit: &Circuit, d: DeviceIx) -> String {
     let placed = &circuit.devices[d];
     let elements = &circuit.vehicle.parts[placed.part].elements;
     match elements[placed.element].pins().first() {
@@ -71,7 +71,7 @@ fn pins_text(circuit: &Circuit, d: usize) -> String {
     }
 }
 
-pub(super) fn make(circuit: &Circuit, p: usize, mode: &str, number: Option<f64>) -> Option<Fault> {
+pub(super) fn make(circuit: &Circuit, p: PartIx, mode: &str, number: Option<f64>) -> Option<Fault> {
     let (name, at) = match mode.split_once('@') {
         Some((name, at)) => (name, Some(at.parse::<usize>().ok()?)),
         None => (mode, None),

@@ -9,7 +9,7 @@
 use crate::compile::Circuit;
 use crate::elements;
 use serde::Serialize;
-use vehicle::{Item, PartKind, Point};
+use vehicle::{ConnectorId, GroundIx, Item, PartIx, PartKind, PlaceId, Point, WireIx};
 
 /// How often a kind of thing fails.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
@@ -127,7 +127,7 @@ fn contacts(circuit: &Circuit, place: &str) -> f64 {
 }
 
 /// The same of conductors, at the harshest of the places they run through.
-fn looms<'p>(circuit: &Circuit, route: impl Iterator<Item = &'p String>) -> f64 {
+fn looms<'p>(circuit: &Circuit, route: impl Iterator<Item = &'p PlaceId>) -> f64 {
     let of = |p: &vehicle::Place| {
         let factors = [(p.flexing, FLEXING), (p.exposed, EXPOSED), (p.hot, HOT)];
         factors.iter().filter(|(is, _)| *is).map(|(_, f)| f).product::<f64>()
@@ -137,14 +137,14 @@ fn looms<'p>(circuit: &Circuit, route: impl Iterator<Item = &'p String>) -> f64 
 }
 
 /// A conductor, by its number.
-pub(super) fn conductor(circuit: &Circuit, w: usize) -> f64 {
+pub(super) fn conductor(circuit: &Circuit, w: WireIx) -> f64 {
     let wire = &circuit.vehicle.wires[w];
     let length = wire.length_m.clamp(SHORTEST, LONGEST) / METRES;
     CONDUCTOR.rate * looms(circuit, wire.route.iter()) * length
 }
 
 /// Two conductors beside each other in a place.
-pub(super) fn pair(circuit: &Circuit, place: &String) -> f64 {
+pub(super) fn pair(circuit: &Circuit, place: &PlaceId) -> f64 {
     PAIR.rate * looms(circuit, std::iter::once(place))
 }
 
@@ -180,7 +180,7 @@ pub fn kind(circuit: &Circuit, item: &Item) -> Option<&'static str> {
 }
 
 /// A terminal by connector and cavity, or by part and pin in a socket.
-pub(super) fn terminal(circuit: &Circuit, key: &(String, String)) -> Option<f64> {
+pub(super) fn terminal(circuit: &Circuit, key: &(ConnectorId, String)) -> Option<f64> {
     let v = &circuit.vehicle;
     let kind = of_terminal(circuit, &key.0);
     let (place, sealed) = match circuit.names.connector(&key.0).map(|c| &v.connectors[c]) {
@@ -200,7 +200,7 @@ pub(super) fn terminal(circuit: &Circuit, key: &(String, String)) -> Option<f64>
 }
 
 /// A ground point, by its number.
-pub(super) fn ground(circuit: &Circuit, g: usize) -> f64 {
+pub(super) fn ground(circuit: &Circuit, g: GroundIx) -> f64 {
     GROUND.rate * contacts(circuit, &circuit.vehicle.grounds[g].place)
 }
 
@@ -220,7 +220,7 @@ pub(super) fn splice(circuit: &Circuit, s: usize, legs: usize) -> f64 {
 
 /// An element of a part, by their numbers. A module fails as one thing, however many inputs and
 /// drivers it has; of other parts each element does.
-pub(super) fn element(circuit: &Circuit, part: usize, element: usize) -> f64 {
+pub(super) fn element(circuit: &Circuit, part: PartIx, element: usize) -> f64 {
     let p = &circuit.vehicle.parts[part];
     let rate = match p.kind {
         PartKind::Module => MODULE.rate,

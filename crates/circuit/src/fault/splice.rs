@@ -3,7 +3,7 @@
 use super::{Change, Fault, item_text, ohms_text, rates};
 use crate::compile::Circuit;
 use crate::law::Law;
-use vehicle::{FaultId, Item};
+use vehicle::{FaultId, Item, WireIx};
 
 /// Resistances of a corroded leg tried, ohms.
 const GRID: [f64; 8] = [0.1, 0.22, 0.47, 1.0, 4.7, 22.0, 100.0, 1e3];
@@ -11,7 +11,7 @@ const GRID: [f64; 8] = [0.1, 0.22, 0.47, 1.0, 4.7, 22.0, 100.0, 1e3];
 const OPEN: f64 = 0.33;
 const SERIES: f64 = 0.67;
 
-fn legs(circuit: &Circuit, s: usize) -> impl Iterator<Item = usize> {
+fn legs(circuit: &Circuit, s: usize) -> impl Iterator<Item = WireIx> {
     circuit.names.ending_at(&circuit.vehicle.splices[s].id).iter().copied()
 }
 

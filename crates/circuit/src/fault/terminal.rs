@@ -6,14 +6,14 @@ use super::{
 };
 use crate::compile::Circuit;
 use crate::law::Law;
-use vehicle::{FaultId, Item};
+use vehicle::{ConnectorId, FaultId, Item};
 
 /// Share of each mode, divided among its numbers.
 const OPEN: f64 = 0.3;
 const SERIES: f64 = 0.4;
 const CONSTRICTION: f64 = 0.3;
 
-pub(super) fn generate(circuit: &Circuit, key: &(String, String), out: &mut Vec<Fault>) {
+pub(super) fn generate(circuit: &Circuit, key: &(ConnectorId, String), out: &mut Vec<Fault>) {
     out.extend(make(circuit, key, "open", None));
     for ohms in series_ohms(circuit.sound_ohms(circuit.terminal_branch[key])) {
         out.extend(make(circuit, key, "series", Some(*ohms)));
@@ -25,7 +25,7 @@ pub(super) fn generate(circuit: &Circuit, key: &(String, String), out: &mut Vec<
 
 pub(super) fn make(
     circuit: &Circuit,
-    key: &(String, String),
+    key: &(ConnectorId, String),
     mode: &str,
     number: Option<f64>,
 ) -> Option<Fault> {
@@ -48,7 +48,7 @@ pub(super) fn make(
         ),
         _ => return None,
     };
-    let repair_item = Item::Terminal(format!("{}.{}", key.0, key.1));
+    let repair_item = Item::Terminal(format!("{}.{}", key.0, key.1).into());
     Some(Fault {
         id: FaultId::new(repair_item.clone(), mode, number),
         text: format!("{}: {text}", item_text(circuit, &repair_item)),

@@ -2,9 +2,9 @@
 
 use super::{BRIDGE_OHMS, Change, FAR_OHMS, Fault, SUPPLY_OHMS};
 use super::{item_text, ohms_text, rates, series_ohms};
-use crate::compile::Circuit;
+use crate::compile::{BODY, Circuit};
 use crate::law::Law;
-use vehicle::{FaultId, Item};
+use vehicle::{FaultId, Item, WireIx};
 
 /// Share of each mode, divided among its resistances.
 const OPEN: f64 = 0.37;
@@ -12,7 +12,7 @@ const SERIES: f64 = 0.37;
 const GROUND: f64 = 0.22;
 const SUPPLY: f64 = 0.04;
 
-pub(super) fn generate(circuit: &Circuit, w: usize, out: &mut Vec<Fault>) {
+pub(super) fn generate(circuit: &Circuit, w: WireIx, out: &mut Vec<Fault>) {
     out.extend(make(circuit, w, "open", None));
     for ohms in series_ohms(circuit.sound_ohms(circuit.wire_branch[w])) {
         out.extend(make(circuit, w, "series", Some(*ohms)));
@@ -28,7 +28,7 @@ pub(super) fn generate(circuit: &Circuit, w: usize, out: &mut Vec<Fault>) {
     }
 }
 
-pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>) -> Option<Fault> {
+pub(super) fn make(circuit: &Circuit, w: WireIx, mode: &str, number: Option<f64>) -> Option<Fault> {
     let wire = &circuit.vehicle.wires[w];
     let branch = circuit.wire_branch[w];
     let Law::Ohms(sound) = circuit.branches[branch].law else {
@@ -48,7 +48,7 @@ pub(super) fn make(circuit: &Circuit, w: usize, mode: &str, number: Option<f64>)
                 if BRIDGE_OHMS[..FAR_OHMS].iter().any(|tried| r <= *tried) { 2.0 } else { 1.0 };
             let (at, end) = if mode == "ground" { (b.from, &wire.from) } else { (b.to, &wire.to) };
             (
-                Change::Bridge(at, 0, r),
+                Change::Bridge(at, BODY, r),
                 GROUND / ends / BRIDGE_OHMS.len() as f64,
                 format!("chafed to ground near {end}, through {}", ohms_text(r)),
             )

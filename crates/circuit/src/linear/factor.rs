@@ -179,12 +179,14 @@ impl Factor {
     }
 
     /// Conductance and driven current of a branch as they stand.
-    pub fn branch(&self, k: usize) -> (f64, f64) {
+    pub fn branch(&self, k: impl Into<usize>) -> (f64, f64) {
+        let k = k.into();
         (self.conductance[k], self.current[k])
     }
 
     /// Gives a branch another conductance and driven current.
-    pub fn set_branch(&mut self, plan: &Plan, k: usize, g: f64, i: f64) {
+    pub fn set_branch(&mut self, plan: &Plan, k: impl Into<usize>, g: f64, i: f64) {
+        let k = k.into();
         let (a, b) = plan.ends[k];
         if g != self.conductance[k] {
             self.keep(Kept::Conductance, k, g);
@@ -203,13 +205,15 @@ impl Factor {
     }
 
     /// Adds a conductance from a node to the reference.
-    pub fn add_to_ground(&mut self, plan: &Plan, n: usize, g: f64) {
+    pub fn add_to_ground(&mut self, plan: &Plan, n: impl Into<usize>, g: f64) {
+        let n = n.into();
         self.keep(Kept::Leak, n, self.leak[n] + g);
         self.renew_ground(plan, n);
     }
 
     /// Drives more current into a node.
-    pub fn drive(&mut self, plan: &Plan, n: usize, amps: f64) {
+    pub fn drive(&mut self, plan: &Plan, n: impl Into<usize>, amps: f64) {
+        let n = n.into();
         if n != 0 {
             self.keep(Kept::Rhs, n, self.rhs[n] + amps);
             self.mark(plan.step_of[n]);

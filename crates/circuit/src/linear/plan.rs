@@ -77,9 +77,11 @@ pub struct Plan {
 
 impl Plan {
     /// Plans the elimination of `nodes` nodes (0 is the reference) joined by `branches`.
-    pub fn new(nodes: usize, branches: &[(usize, usize)]) -> Self {
+    pub fn new<N: Copy + Into<usize>>(nodes: usize, branches: &[(N, N)]) -> Self {
+        let branches: Vec<(usize, usize)> =
+            branches.iter().map(|(a, b)| ((*a).into(), (*b).into())).collect();
         let mut near: Vec<BTreeSet<usize>> = vec![BTreeSet::new(); nodes];
-        for &(a, b) in branches {
+        for &(a, b) in &branches {
             if a != b && a != 0 && b != 0 {
                 near[a].insert(b);
                 near[b].insert(a);
@@ -157,7 +159,7 @@ impl Plan {
         Self {
             nodes,
             slots,
-            ends: branches.to_vec(),
+            ends: branches,
             order,
             first_edge,
             later,

@@ -6,6 +6,7 @@
 
 use super::factor::Factor;
 use super::plan::{Lists, Plan};
+use crate::compile::NodeId;
 
 /// A node that moves by less than this leaves the nodes hanging on it as they are, volts: none of
 /// them can then be wrong by more, since each lies between its neighbours.
@@ -34,10 +35,10 @@ pub(super) struct Visits {
     is_clean: bool,
     /// Voltage of each node that all nodes hanging on it last saw, volts.
     shown: Vec<f64>,
-    visited: Vec<u32>,
+    visited: Vec<NodeId>,
     is_visited: Vec<bool>,
     all_visited: bool,
-    alarms: Vec<u32>,
+    alarms: Vec<NodeId>,
     is_alarm: Vec<bool>,
     /// Nodes waiting to be found; kept to save the allocation.
     stack: Vec<u32>,
@@ -82,13 +83,13 @@ impl Visits {
             self.all_visited = false;
         }
         for n in self.visited.drain(..) {
-            let n = n as usize;
+            let n = n.at();
             self.is_visited[n] = false;
             self.shown[n] = self.base[n];
             volts[n] = self.base[n];
         }
         for n in self.alarms.drain(..) {
-            self.is_alarm[n as usize] = false;
+            self.is_alarm[n.at()] = false;
         }
         self.todo.fill(0);
         self.is_clean = true;
@@ -107,11 +108,11 @@ impl Visits {
         self.found_in[node] = self.pass;
         if !self.is_visited[node] {
             self.is_visited[node] = true;
-            self.visited.push(node as u32);
+            self.visited.push(node.into());
         }
         if (v - self.base[node]).abs() > self.margins[node] && !self.is_alarm[node] {
             self.is_alarm[node] = true;
-            self.alarms.push(node as u32);
+            self.alarms.push(node.into());
         }
     }
 
@@ -139,18 +140,18 @@ impl Factor {
     }
 
     /// Nodes visited since [`Factor::begin`], each once; `None` when all were.
-    pub fn visited(&self) -> Option<&[u32]> {
+    pub fn visited(&self) -> Option<&[NodeId]> {
         (!self.visits.all_visited).then_some(&self.visits.visited)
     }
 
     /// Whether a node was visited since [`Factor::begin`]: its voltage is as exact as can be, not
     /// only to [`STILL_VOLTS`].
-    pub fn is_visited(&self, node: usize) -> bool {
-        self.visits.all_visited || self.visits.is_visited[node]
+    pub fn is_visited(&self, node: impl Into<usize>) -> bool {
+        self.visits.all_visited || self.visits.is_visited[node.into()]
     }
 
     /// Nodes that moved beyond their margin since [`Factor::begin`], each once.
-    pub fn alarms(&self) -> &[u32] {
+    pub fn alarms(&self) -> &[NodeId] {
         &self.visits.alarms
     }
 
@@ -181,7 +182,8 @@ impl Factor {
     }
 
     /// Voltage of a node after the latest [`Factor::touch`] or [`Factor::update`], volts.
-    pub fn find(&mut self, plan: &Plan, node: usize) -> f64 {
+    pub fn find(&mut self, plan: &Plan, node: impl Into<usize>) -> f64 {
+        let node = node.into();
         if self.visits.is_found(node) {
             return self.volts[node];
         }
@@ -206,7 +208,8 @@ impl Factor {
     }
 
     /// What the network looks like between two nodes, ohms.
-    pub fn answer(&mut self, plan: &Plan, from: usize, to: usize) -> f64 {
+    pub fn answer(&mut self, plan: &Plan, from: impl Into<usize>, to: impl Into<usize>) -> f64 {
+        let (from, to) = (from.into(), to.into());
         let rest = self.volts[from] - self.volts[to];
         // Large enough to stand out of the rounding of the voltages.
         let amps = 1.0;
@@ -221,7 +224,7 @@ impl Factor {
     /// Brings every node up to date, to [`STILL_VOLTS`].
     pub fn complete(&mut self, plan: &Plan) {
         for at in 0..self.visits.visited.len() {
-            let n = self.visits.visited[at] as usize;
+            let n = self.visits.visited[at].at();
             let moved = (self.volts[n] - self.visits.shown[n]).abs() > STILL_VOLTS;
             if moved || !self.visits.is_found(n) {
                 self.visits.mark(plan.step_of[n]);
@@ -263,11 +266,11 @@ impl Factor {
 
     /// Voltages of the nodes visited so far against the start, and the largest of them against
     /// its margin.
-    pub fn shift(&self) -> (Vec<(u32, f64)>, f64) {
+    pub fn shift(&self) -> (Vec<(NodeId, f64)>, f64) {
         let visits = &self.visits;
-        let shift = |n: u32| (n, self.volts[n as usize] - visits.base[n as usize]);
-        let list: Vec<(u32, f64)> = visits.visited.iter().map(|n| shift(*n)).collect();
-        let against = |(n, v): &(u32, f64)| match visits.margins[*n as usize] {
+        let shift = |n: NodeId| (n, self.volts[n.at()] - visits.base[n.at()]);
+        let list: Vec<(NodeId, f64)> = visits.visited.iter().map(|n| shift(*n)).collect();
+        let against = |(n, v): &(NodeId, f64)| match visits.margins[n.at()] {
             margin if margin > 0.0 => v.abs() / margin,
             _ if *v == 0.0 => 0.0,
             _ => f64::INFINITY,
@@ -277,16 +280,17 @@ impl Factor {
     }
 
     /// Moves nodes by a multiple of a shift that was taken before.
-    pub fn move_by(&mut self, shift: &[(u32, f64)], times: f64) {
+    pub fn move_by(&mut self, shift: &[(NodeId, f64)], times: f64) {
         self.visits.next_pass();
         for (n, v) in shift {
-            let volts = self.volts[*n as usize] + times * v;
-            self.put(*n as usize, volts);
+            let volts = self.volts[n.at()] + times * v;
+            self.put(*n, volts);
         }
     }
 
     /// Puts a node where it is known to be.
-    pub fn put(&mut self, node: usize, volts: f64) {
+    pub fn put(&mut self, node: impl Into<usize>, volts: f64) {
+        let node = node.into();
         self.volts[node] = volts;
         self.visits.note(node, volts);
     }

@@ -1,7 +1,7 @@
 //! What neighbours share: one solution for a chain, one line for a grid of resistances.
 
 use super::Sweep;
-use crate::compile::BranchId;
+use crate::compile::{BranchId, DeviceIx, NodeId};
 use crate::fault::Change;
 use crate::law::Law;
 use std::sync::Arc;
@@ -42,7 +42,7 @@ pub(super) struct Line {
     pub(super) sound_amps: f64,
     pub(super) end_amps: f64,
     /// Shift of the nodes with [`LINE_OHMS`] in it, and its largest share of a node's margin.
-    pub(super) shift: Vec<(u32, f64)>,
+    pub(super) shift: Vec<(NodeId, f64)>,
     pub(super) most: f64,
 }
 
@@ -120,7 +120,7 @@ impl Sweep {
             return false;
         };
         let c = &self.circuit;
-        let latched = |(d, _): &(usize, u8)| c.devices[*d].device.latched(self.now.modes[*d]);
+        let latched = |(d, _): &(DeviceIx, u8)| c.devices[*d].device.latched(self.now.modes[*d]);
         !from.by_line && new > old && !self.now.old_modes.iter().any(latched)
     }
 

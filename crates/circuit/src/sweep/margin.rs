@@ -1,12 +1,12 @@
 //! How far a node may move before somebody has to look.
 
-use crate::compile::Circuit;
+use crate::compile::{Circuit, NodeId};
 use crate::elements::Seen;
 use crate::law::Law;
 use crate::linear::{Factor, STILL_VOLTS};
 use crate::software::View;
 use crate::solve::Solution;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, TiVec};
 
 /// How far a bent law may stray from its linearisation, amperes and as a share of its current.
 pub(super) const STRAY_AMPS: f64 = 1e-13;
@@ -21,13 +21,13 @@ pub(super) fn margins(
     state: &OperatingState,
     base: &Solution,
     factor: &mut Factor,
-) -> (Vec<f64>, Vec<f64>) {
-    let mut margins = vec![f64::INFINITY; c.nodes];
+) -> (TiVec<NodeId, f64>, TiVec<NodeId, f64>) {
+    let mut margins: TiVec<NodeId, f64> = vec![f64::INFINITY; c.nodes].into();
     let mut reaches = margins.clone();
-    factor.begin(&c.plan, margins.clone(), &reaches);
+    factor.begin(&c.plan, margins.raw.clone(), &reaches.raw);
     let alive = base.alive_parts(c);
     let bus_awake = c.software.bus_awake(&alive, &c.woken_by_bus);
-    for (d, placed) in c.devices.iter().enumerate() {
+    for (d, placed) in c.devices.iter_enumerated() {
         let volts: Vec<f64> = placed
             .branches
             .iter()

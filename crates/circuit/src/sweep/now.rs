@@ -2,47 +2,49 @@
 
 use super::Sweep;
 use super::bridge::Bridge;
-use crate::compile::BranchId;
+use crate::compile::{BranchId, DeviceIx};
 use crate::law::Law;
 use crate::solve::Altered;
 use std::collections::BTreeSet;
+use vehicle::{OutputIx, PartIx, TiVec};
 
 /// The circuit as a hypothesis has it at the moment.
 #[derive(Debug, Default, Clone)]
 pub(super) struct Now {
-    pub(super) laws: Vec<Law>,
-    pub(super) modes: Vec<u8>,
-    pub(super) alive: Vec<bool>,
-    pub(super) asked: BTreeSet<usize>,
-    pub(super) bus_awake: Vec<bool>,
-    pub(super) no_effect: BTreeSet<usize>,
+    pub(super) laws: TiVec<BranchId, Law>,
+    pub(super) modes: TiVec<DeviceIx, u8>,
+    pub(super) alive: TiVec<PartIx, bool>,
+    pub(super) asked: BTreeSet<OutputIx>,
+    pub(super) bus_awake: TiVec<PartIx, bool>,
+    pub(super) no_effect: BTreeSet<PartIx>,
     pub(super) old_laws: Vec<(BranchId, Law)>,
-    pub(super) old_modes: Vec<(usize, u8)>,
+    pub(super) old_modes: Vec<(DeviceIx, u8)>,
     pub(super) fixed: Vec<BranchId>,
     pub(super) altered: Vec<(BranchId, Altered)>,
-    pub(super) held: Vec<usize>,
+    pub(super) held: Vec<DeviceIx>,
     /// Branches that are not in the vehicle.
     pub(super) bridges: Vec<Bridge>,
     /// A fuse in one of them blew.
     pub(super) blew: bool,
     /// Devices to look at, with a mark for each.
-    pub(super) pending: Vec<usize>,
-    pub(super) is_pending: Vec<bool>,
+    pub(super) pending: Vec<DeviceIx>,
+    pub(super) is_pending: TiVec<DeviceIx, bool>,
     pub(super) looked_at: usize,
     /// Bent branches to look at, with a mark for each.
     pub(super) watched: Vec<BranchId>,
-    pub(super) is_watched: Vec<bool>,
+    pub(super) is_watched: TiVec<BranchId, bool>,
     /// Where each watched branch last strayed: volts and the amperes of its linearisation there.
     pub(super) strayed_at: Vec<Option<(f64, f64)>>,
     pub(super) watched_at: usize,
     /// Devices that were put back to rest because their mode depends on how they got there.
-    pub(super) let_go: Vec<usize>,
+    pub(super) let_go: Vec<DeviceIx>,
     /// Number of mode changes before those that count as going to and fro.
     pub(super) mode_turns: usize,
     /// A device keeps changing its mode.
     pub(super) to_and_fro: bool,
     /// A module woke or died since the devices were last asked.
     pub(super) lives_changed: bool,
+    /// Across the branches of the device that is looked at, volts and amperes.
     pub(super) volts: Vec<f64>,
     pub(super) amps: Vec<f64>,
 }

@@ -1,11 +1,12 @@
 //! A solved hypothesis.
 
-use crate::compile::{BranchId, Circuit, NodeId};
+use crate::compile::{BODY, BranchId, Circuit, DeviceIx, NodeId};
 use crate::law::Law;
 use crate::linear::Factor;
 use crate::software::View;
 use crate::solve::Solution;
 use std::collections::BTreeSet;
+use vehicle::{OutputIx, PartIx, TiSlice};
 
 /// How far a solved point can differ from the healthy circuit.
 #[derive(Debug, Clone, Copy)]
@@ -20,18 +21,18 @@ pub(super) enum Reach<'s> {
 pub struct Point<'s> {
     pub(super) circuit: &'s Circuit,
     /// Node voltages against the body, volts.
-    pub volts: &'s [f64],
+    pub volts: &'s TiSlice<NodeId, f64>,
     /// Law of every branch.
-    pub laws: &'s [Law],
+    pub laws: &'s TiSlice<BranchId, Law>,
     /// Mode of each device.
-    pub modes: &'s [u8],
+    pub modes: &'s TiSlice<DeviceIx, u8>,
     /// Whether each part works.
-    pub alive: &'s [bool],
+    pub alive: &'s TiSlice<PartIx, bool>,
     /// Numbers of the outputs asked for.
-    pub asked: &'s BTreeSet<usize>,
+    pub asked: &'s BTreeSet<OutputIx>,
     pub(super) base: &'s Solution,
     pub(super) reach: Reach<'s>,
-    pub(super) no_effect: &'s BTreeSet<usize>,
+    pub(super) no_effect: &'s BTreeSet<PartIx>,
     /// The fuse of a meter or jumper attached to the circuit opened.
     pub tool_blew: bool,
     /// All devices settled; a chattering relay does not.
@@ -40,7 +41,7 @@ pub struct Point<'s> {
 
 impl Point<'_> {
     /// Nodes that may differ from the healthy circuit by more than [`crate::linear::STILL_VOLTS`]; none: all.
-    pub fn moved(&self) -> Option<&[u32]> {
+    pub fn moved(&self) -> Option<&[NodeId]> {
         match self.reach {
             Reach::Nothing => Some(&[]),
             Reach::Updated(factor) => factor.visited(),
@@ -52,14 +53,14 @@ impl Point<'_> {
     /// effect was lost on the mechanical side.
     pub fn is_healthy(&self) -> bool {
         matches!(self.moved(), Some([]))
-            && self.modes == self.base.modes
+            && *self.modes == *self.base.modes
             && self.no_effect == &self.base.no_effect
     }
 
     /// Whether a node was looked at anew; all others are as in the healthy circuit to
     /// [`crate::linear::STILL_VOLTS`].
     pub fn is_visited(&self, node: NodeId) -> bool {
-        node != 0
+        node != BODY
             && match self.reach {
                 Reach::Nothing => false,
                 Reach::Updated(factor) => factor.is_visited(node),
@@ -76,7 +77,7 @@ impl Point<'_> {
     pub fn amps(&self, branch: BranchId) -> f64 {
         let b = &self.circuit.branches[branch];
         // Over a milliohm a stale node would show amperes that are not there.
-        let fresh = |n: NodeId| n == 0 || self.is_visited(n);
+        let fresh = |n: NodeId| n == BODY || self.is_visited(n);
         if fresh(b.from) && fresh(b.to) {
             self.laws[branch].amps(self.volts[b.from] - self.volts[b.to])
         } else {
@@ -85,7 +86,7 @@ impl Point<'_> {
     }
 
     /// Whether the effect of a part may show otherwise than in the healthy circuit.
-    pub fn may_show(&self, part: usize) -> bool {
+    pub fn may_show(&self, part: PartIx) -> bool {
         self.moved().is_none()
             || self.no_effect.contains(&part)
             || self.circuit.part_devices[part].iter().any(|d| {
@@ -98,13 +99,13 @@ impl Point<'_> {
     }
 
     /// How strongly the effect of a part shows, see [`Solution::effect`].
-    pub fn effect(&self, part: usize) -> Option<f64> {
+    pub fn effect(&self, part: PartIx) -> Option<f64> {
         let effect = self.circuit.effect(part, self.volts, self.laws)?;
         Some(if self.no_effect.contains(&part) { 0.0 } else { effect })
     }
 
     /// What the software looks at; `deaf` as in [`View`].
-    pub fn view<'a>(&'a self, deaf: &'a [u32]) -> View<'a> {
+    pub fn view<'a>(&'a self, deaf: &'a [PartIx]) -> View<'a> {
         View { volts: self.volts, alive: self.alive, asked: self.asked, deaf }
     }
 }

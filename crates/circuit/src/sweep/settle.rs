@@ -2,13 +2,14 @@
 
 use super::Sweep;
 use super::margin::{STRAY, STRAY_AMPS};
-use crate::compile::{BranchId, NodeId, Of};
+use crate::compile::{BODY, BranchId, DeviceIx, NodeId, Of};
 use crate::elements::Seen;
 use crate::fault::Change;
 use crate::law::Law;
 use crate::software::View;
 use crate::solve::{Altered, Extra};
 use std::sync::Arc;
+use vehicle::{PartIx, TiSlice};
 
 /// Rounds of devices and Newton steps before a hypothesis is solved from rest.
 const ROUNDS: usize = 200;
@@ -76,7 +77,7 @@ impl Sweep {
                     self.set_law(k, self.now.laws[k].times(n));
                 }
             }
-            Change::Bridge(a, b, ohms) if a == 0 || b == 0 => {
+            Change::Bridge(a, b, ohms) if a == BODY || b == BODY => {
                 if a != b {
                     self.factor.add_to_ground(&self.circuit.plan, a.max(b), 1.0 / ohms);
                 }
@@ -108,7 +109,7 @@ impl Sweep {
         }
     }
 
-    pub(super) fn set_mode(&mut self, d: usize, mode: u8) {
+    pub(super) fn set_mode(&mut self, d: DeviceIx, mode: u8) {
         if self.now.modes[d] == mode {
             return;
         }
@@ -136,7 +137,7 @@ impl Sweep {
         }
     }
 
-    pub(super) fn look_at(&mut self, d: usize) {
+    pub(super) fn look_at(&mut self, d: DeviceIx) {
         if !self.now.is_pending[d] {
             self.now.is_pending[d] = true;
             self.now.pending.push(d);
@@ -147,8 +148,8 @@ impl Sweep {
     pub(super) fn straighten(&mut self) -> bool {
         let c = &*Arc::clone(&self.circuit);
         for at in self.now.watched_at..self.factor.alarms().len() {
-            for k in &c.bent_at[self.factor.alarms()[at] as usize] {
-                self.watch(*k as usize);
+            for k in &c.bent_at[self.factor.alarms()[at]] {
+                self.watch(*k);
             }
         }
         self.now.watched_at = self.factor.alarms().len();
@@ -187,20 +188,18 @@ impl Sweep {
         let c = &*Arc::clone(&self.circuit);
         let first_new = self.now.looked_at;
         for at in first_new..self.factor.alarms().len() {
-            for d in &c.devices_at[self.factor.alarms()[at] as usize] {
-                self.look_at(*d as usize);
+            for d in &c.devices_at[self.factor.alarms()[at]] {
+                self.look_at(*d);
             }
         }
         self.now.looked_at = self.factor.alarms().len();
         let mut asked_changed = false;
-        if self.now.lives_changed
-            || self.factor.alarms().iter().any(|n| c.software.is_read[*n as usize])
-        {
+        if self.now.lives_changed || self.factor.alarms().iter().any(|n| c.software.is_read[*n]) {
             for n in &c.software.read {
                 self.factor.find(&c.plan, *n);
             }
             let view = View {
-                volts: &self.factor.volts,
+                volts: TiSlice::from_ref(&self.factor.volts),
                 alive: &self.now.alive,
                 asked: &self.now.asked,
                 deaf: &[],
@@ -220,7 +219,7 @@ impl Sweep {
             }
         }
         self.now.lives_changed = false;
-        let (mut changes, mut released) = (Vec::<(usize, u8)>::new(), Vec::new());
+        let (mut changes, mut released) = (Vec::<(DeviceIx, u8)>::new(), Vec::new());
         for at in 0..self.now.pending.len() {
             let d = self.now.pending[at];
             if self.now.held.contains(&d) {
@@ -258,7 +257,7 @@ impl Sweep {
             }
         }
         // A module resets long before anything it drives has moved: supplies go first.
-        let is_supply = |d: usize| c.devices[d].device.alive(0).is_some();
+        let is_supply = |d: DeviceIx| c.devices[d].device.alive(0).is_some();
         if changes.iter().any(|(d, _)| is_supply(*d)) {
             changes.retain(|(d, _)| is_supply(*d));
         }
@@ -275,7 +274,7 @@ impl Sweep {
         asked_changed || self.now.lives_changed || !changes.is_empty()
     }
 
-    pub(super) fn note_life(&mut self, part: usize) {
+    pub(super) fn note_life(&mut self, part: PartIx) {
         let c = &*Arc::clone(&self.circuit);
         let alive = c.part_devices[part]
             .iter()
@@ -293,7 +292,7 @@ impl Sweep {
     pub(super) fn wake_neighbours(&mut self) {
         let c = &*Arc::clone(&self.circuit);
         let awake = c.software.bus_awake(&self.now.alive, &c.woken_by_bus);
-        for (part, is) in awake.iter().enumerate() {
+        for (part, is) in awake.iter_enumerated() {
             if *is != self.now.bus_awake[part] {
                 for d in &c.part_devices[part] {
                     self.look_at(*d);

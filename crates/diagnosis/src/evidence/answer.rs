@@ -3,7 +3,8 @@
 
 use super::{BESIDE_COMPLAINT, Scorer, part};
 use crate::model::{Model, ModelError, Snapshot};
-use vehicle::OperatingState;
+use circuit::NodeId;
+use vehicle::{OperatingState, PartIx};
 
 /// Chance that a working module is missed although it was asked again.
 const MISSED: f64 = 0.01;
@@ -16,13 +17,13 @@ const MISSED_UNTOUCHED: f64 = 2e-4;
 const MOVED_VOLTS: f64 = 0.02;
 
 /// The nodes at the pins of a module, with their voltages on a sound vehicle.
-pub(crate) struct Pins(Vec<(usize, f64)>);
+pub(crate) struct Pins(Vec<(NodeId, f64)>);
 
 impl Pins {
-    pub(crate) fn of(model: &Model, part: usize, sound: &Snapshot) -> Self {
+    pub(crate) fn of(model: &Model, part: PartIx, sound: &Snapshot) -> Self {
         let c = &model.circuit;
         let branches = c.part_devices[part].iter().flat_map(|d| &c.devices[*d].branches);
-        let mut nodes: Vec<usize> =
+        let mut nodes: Vec<NodeId> =
             branches.flat_map(|b| [c.branches[*b].from, c.branches[*b].to]).collect();
         nodes.sort_unstable();
         nodes.dedup();

@@ -2,8 +2,9 @@
 
 use super::{BESIDE_COMPLAINT, Scorer};
 use crate::model::{Model, ModelError, Snapshot};
+use circuit::NodeId;
 use circuit::software::Verdict;
-use vehicle::OperatingState;
+use vehicle::{MonitorIx, OperatingState};
 
 /// Chance that a monitor passes where the model has it fail (tolerance near its threshold).
 const PASSES: f64 = 0.03;
@@ -18,11 +19,11 @@ const MOVED_VOLTS: f64 = 0.02;
 /// What a monitor looks at, on a sound vehicle.
 pub(crate) struct Watched {
     /// Pairs of nodes with the voltage between them; none where it hangs on what comes over a bus.
-    volts: Option<Vec<(usize, usize, f64)>>,
+    volts: Option<Vec<(NodeId, NodeId, f64)>>,
 }
 
 impl Watched {
-    pub(crate) fn of(model: &Model, monitor: usize, sound: &Snapshot) -> Self {
+    pub(crate) fn of(model: &Model, monitor: MonitorIx, sound: &Snapshot) -> Self {
         let pairs = model.circuit.software.looks_at(monitor);
         let with = |(a, b)| (a, b, sound.between(a, b));
         Self { volts: pairs.map(|pairs| pairs.into_iter().map(with).collect()) }
@@ -36,7 +37,7 @@ impl Watched {
     /// Whether a hypothesis moves any of it.
     pub(crate) fn is_moved(&self, s: &Snapshot) -> bool {
         let moved =
-            |(a, b, was): &(usize, usize, f64)| (s.between(*a, *b) - was).abs() > MOVED_VOLTS;
+            |(a, b, was): &(NodeId, NodeId, f64)| (s.between(*a, *b) - was).abs() > MOVED_VOLTS;
         self.volts.as_ref().is_none_or(|pairs| pairs.iter().any(moved))
     }
 }

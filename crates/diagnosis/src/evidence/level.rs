@@ -1,9 +1,9 @@
 //! A level of a bus line, recessive or dominant, as a scope shows it.
 
 use super::BAD_PROBE;
-use crate::model::{Model, ModelError};
-use circuit::{Change, NodeId, Sweep};
-use vehicle::OperatingState;
+use crate::model::{HypIx, Model, ModelError};
+use circuit::{BODY, Change, NodeId, Sweep};
+use vehicle::{OperatingState, PartIx, TiVec};
 
 /// Range of levels outside of what the file predicts, volts.
 pub(super) const SPAN: f64 = 15.0;
@@ -20,7 +20,7 @@ pub(super) struct InPhase<'a> {
     /// Nodes looked at, three at most.
     pub(super) nodes: [NodeId; 3],
     /// Parts whose life matters, two at most.
-    pub(super) parts: [usize; 2],
+    pub(super) parts: [PartIx; 2],
     /// Log-likelihood from the sound vehicle's voltages, the resting and the held ones, the life of
     /// the parts, and the fault's own changes.
     pub(super) score: Score<'a>,
@@ -47,7 +47,7 @@ impl InPhase<'_> {
     }
 
     /// Log-likelihood under every hypothesis, and with nothing wrong.
-    pub(super) fn all(&self, model: &Model, state: &OperatingState) -> (Vec<f64>, f64) {
+    pub(super) fn all(&self, model: &Model, state: &OperatingState) -> (TiVec<HypIx, f64>, f64) {
         let p = model.predict_all(state);
         let held = self.held(model, state);
         let nothing = ([f64::NAN; 3], [false; 2]);
@@ -90,7 +90,7 @@ pub(super) fn level<'a>(
     if !c.vehicle.buses.iter().any(|b| b.id == bus) {
         return Err(ModelError::Unknown { what: "bus", id: bus.to_owned() });
     }
-    let nodes = [c.node(red)?, c.node(black)?, 0];
+    let nodes = [c.node(red)?, c.node(black)?, BODY];
     let p = model.predict(state);
     let phase = c.phases(&p.solution).into_iter().find(|x| x.id == format!("bus:{bus}"));
     let holds = phase.map(|x| x.holds).unwrap_or_default();
@@ -102,7 +102,7 @@ pub(super) fn level<'a>(
     Ok(InPhase {
         holds,
         nodes,
-        parts: [0, 0],
+        parts: [PartIx(0); 2],
         score: Box::new(move |p, _| {
             let predicted = at(of(p.rest), of(p.held));
             let own = STEP * (predicted - healthy);

@@ -4,14 +4,14 @@
 //! [`Scorer`]; a few look at the fault itself, at where it lies and what one would see of it.
 //! [`Likelihood`] holds the outcome for every hypothesis.
 
-use crate::model::{Model, ModelError, Snapshot};
+use crate::model::{HypIx, Model, ModelError, Snapshot};
 use circuit::{Change, Fault, Instrument, Probe};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, PartId, PartIx, SignalId, TiVec};
 
 pub(crate) mod answer;
 pub(crate) mod code;
@@ -110,14 +110,14 @@ pub enum Finding {
     /// An effect looked at, for example of a driven output.
     Effect {
         /// The part whose effect it is.
-        part: String,
+        part: PartId,
         /// How it showed.
         strength: Strength,
     },
     /// A code failing now, or its monitor run and passed.
     Code {
         /// Module part.
-        module: String,
+        module: PartId,
         /// Code.
         code: String,
         /// Failure type, two hexadecimal digits.
@@ -128,14 +128,14 @@ pub enum Finding {
     /// A module asked over the link.
     Answer {
         /// Module part.
-        module: String,
+        module: PartId,
         /// Whether it answered.
         answers: bool,
     },
     /// A live value read from a module.
     Signal {
         /// Id of the signal.
-        signal: String,
+        signal: SignalId,
         /// In the signal's unit.
         value: f64,
     },
@@ -157,9 +157,9 @@ pub enum Finding {
         /// Bus.
         bus: String,
         /// Module or bus part that sends.
-        from: String,
+        from: PartId,
         /// Member where the bus is tapped.
-        at: String,
+        at: PartId,
         /// Whether frames of the sender came.
         heard: bool,
     },
@@ -184,9 +184,9 @@ pub enum Finding {
         jumper: Option<[String; 2]>,
         /// Part that was swapped with a known-good one.
         #[serde(default)]
-        swapped: Option<String>,
+        swapped: Option<PartId>,
         /// The part whose effect was watched.
-        part: String,
+        part: PartId,
         /// How it showed then.
         strength: Strength,
     },
@@ -245,7 +245,7 @@ pub(crate) const THERE_BY_CHANCE: f64 = 0.5;
 #[derive(Debug, Clone)]
 pub struct Likelihood {
     /// With the fault there, in the order of [`Model::faults`].
-    pub there: Vec<f64>,
+    pub there: TiVec<HypIx, f64>,
     /// With nothing wrong.
     pub away: f64,
     /// With something wrong that the vehicle file does not hold and that nothing in it resembles, see
@@ -253,7 +253,7 @@ pub struct Likelihood {
     pub elsewhere: f64,
     /// With a fault that comes and goes, where the finding is about just that; else it is as with the
     /// fault there while it is there, and as with nothing wrong while it is not.
-    pub wavering: Option<Vec<f64>>,
+    pub wavering: Option<TiVec<HypIx, f64>>,
     /// What was found, where it follows the number of a fault.
     pub read: Option<Read>,
 }
@@ -275,12 +275,12 @@ pub enum Shown {
     /// What a meter showed; infinite is over limit.
     Meter(Probe, f64),
     /// How strong the effect of a part was, and whether that is what the vehicle came for.
-    Effect(String, Strength, bool),
+    Effect(PartId, Strength, bool),
 }
 
 impl Likelihood {
     /// Log-likelihood under a hypothesis as it comes and goes.
-    pub fn wavering(&self, h: usize, present: Present) -> f64 {
+    pub fn wavering(&self, h: HypIx, present: Present) -> f64 {
         if let Some(own) = &self.wavering {
             return own[h];
         }
@@ -398,10 +398,10 @@ impl Prepared<'_> {
     pub(crate) fn under_pairs(
         &self,
         model: &Model,
-        pairs: &[[usize; 2]],
+        pairs: &[[HypIx; 2]],
         snapshots: Option<&[Arc<Snapshot>]>,
     ) -> Result<Vec<f64>, ModelError> {
-        let faults = |pair: &[usize; 2]| pair.map(|h| &model.faults[h]);
+        let faults = |pair: &[HypIx; 2]| pair.map(|h| &model.faults[h]);
         if let Some(probe) = self.kind.probe() {
             let values = model.shown_under_pairs(self.state, probe, pairs)?;
             let of = |(pair, value)| self.metered(&faults(pair), value);
@@ -628,7 +628,7 @@ impl Evidence {
 }
 
 /// Index of a part, or the error that names it.
-pub(crate) fn part(model: &Model, id: &str) -> Result<usize, ModelError> {
+pub(crate) fn part(model: &Model, id: &str) -> Result<PartIx, ModelError> {
     model.circuit.part(id).ok_or_else(|| ModelError::Unknown { what: "part", id: id.to_owned() })
 }
 

@@ -4,13 +4,14 @@
 
 use super::BAD_PROBE;
 use crate::cache::{Keep, Wanted};
-use crate::model::{Model, ModelError, Predictions, Snapshot, high_ohmic, shown};
+use crate::model::{HypIx, Model, ModelError, Predictions, Snapshot, high_ohmic, shown};
 use circuit::{
-    Change, Circuit, Extra, Fault, Instrument, Law, Probe, Solution, Sweep, meter::Leads,
+    BranchId, Change, Circuit, Extra, Fault, Instrument, Law, NodeId, Probe, Solution, Sweep,
+    meter::Leads,
 };
 use std::collections::HashMap;
 use std::sync::Arc;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, TiVec};
 
 /// What moves no voltage by more than this leaves a tool's reading alone, volts: a hundredth of an
 /// ohm at an ohmmeter's milliampere.
@@ -36,7 +37,7 @@ pub struct Expected {
     /// Scatter of sound vehicles alone, one standard deviation.
     pub tolerance: f64,
     /// Value and standard deviation per hypothesis.
-    pub faults: Vec<(f64, f64)>,
+    pub faults: TiVec<HypIx, (f64, f64)>,
 }
 
 impl Expected {
@@ -219,7 +220,7 @@ pub fn expected(
     };
     let instrument = probe.instrument;
     let Sound { healthy, sigma: own, tolerance } = sound(model, state, probe)?;
-    let values: Vec<f64> = match leads {
+    let values: TiVec<HypIx, f64> = match leads {
         Leads::Around(_) => p.all().map(|s| shown(leads, c, s)).collect(),
         Leads::Between(Instrument::Volts, a, b) => volts(model, state, &p, leads, (a, b)),
         // Every other tool loads what it touches.
@@ -228,7 +229,7 @@ pub fn expected(
             let at = leads.nodes(c);
             let with = with_tool(c, &p, leads);
             let joined = c.joined(state, &at);
-            let touches = |h: usize| {
+            let touches = |h: HypIx| {
                 let changes = &model.faults[h].changes;
                 let apart = joined.as_ref().is_some_and(|joined| joined.is_apart_from(c, changes));
                 !apart && !c.untouched_to(&with, changes, UNTOUCHED_VOLTS)
@@ -237,16 +238,15 @@ pub fn expected(
         }
     };
     let grids = &model.grids;
-    let moved = |h: usize| (values[h] - healthy).abs();
+    let moved = |h: HypIx| (values[h] - healthy).abs();
     let furthest: Vec<f64> =
         (0..grids.members.len()).map(|grid| grids.furthest(grid, moved)).collect();
-    let unsure = |h: usize| Unsure {
+    let unsure = |h: HypIx| Unsure {
         share: grids.share[h],
         furthest: grids.of[h].map_or(f64::INFINITY, |grid| furthest[grid]),
     };
     let faults = values
-        .iter()
-        .enumerate()
+        .iter_enumerated()
         .map(|(h, value)| {
             let sigma = sigma(instrument, *value, healthy, tolerance, unsure(h));
             (*value, sigma.hypot(grids.along(h, |h| values[h])))
@@ -266,7 +266,7 @@ pub(crate) fn with_tool(c: &Circuit, p: &Predictions, leads: Leads) -> Solution 
     for (peak, v) in with.peak_volts.iter_mut().zip(point.volts) {
         *peak = peak.max(v.abs());
     }
-    for k in 0..c.branches.len() {
+    for k in c.branches.keys() {
         with.peak_amps[k] = with.peak_amps[k].max(with.amps(c, k).abs());
     }
     with
@@ -308,8 +308,8 @@ pub(crate) fn is_spoiled(model: &Model, state: &OperatingState, probe: &Probe) -
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 enum Among {
     Chain(usize),
-    Branch(usize),
-    Fault(usize),
+    Branch(BranchId),
+    Fault(HypIx),
 }
 
 /// What is put on two points to see what holds them where they are.
@@ -320,15 +320,15 @@ const HOLDS: f64 = 1e-3;
 
 /// Branches that hold two points of a sound vehicle where they are: those through which a current flows
 /// that is let into the points. Opened they leave them hanging, even where no voltage moves by that.
-fn held_by(model: &Model, p: &Predictions, (a, b): (usize, usize)) -> Vec<bool> {
+fn held_by(model: &Model, p: &Predictions, (a, b): (NodeId, NodeId)) -> TiVec<BranchId, bool> {
     let (c, rest) = (&model.circuit, &p.solution);
     let volts = rest.volts[a] - rest.volts[b] + PULL_VOLTS;
     let pull = Change::Meter(Extra::new(a, b, Law::Source { volts, ohms: PULL_OHMS }));
     let mut sweep = p.sweep.clone();
     let with = sweep.solve(&[pull]);
     let amps = (volts - (with.volts[a] - with.volts[b])) / PULL_OHMS;
-    let takes = |k: usize| (with.amps(k) - rest.amps(c, k)).abs() > HOLDS * amps.abs();
-    (0..c.branches.len()).map(takes).collect()
+    let takes = |k: BranchId| (with.amps(k) - rest.amps(c, k)).abs() > HOLDS * amps.abs();
+    c.branches.keys().map(takes).collect()
 }
 
 /// Whom the voltmeter's own load matters to. Its ten megohms show only where a fault has left a point
@@ -339,7 +339,7 @@ pub(crate) struct Hanging<'m> {
     /// On a sound vehicle: how a point hangs tells only the meter.
     sound: bool,
     unplugged: bool,
-    holds: Vec<bool>,
+    holds: TiVec<BranchId, bool>,
 }
 
 impl<'m> Hanging<'m> {
@@ -349,14 +349,14 @@ impl<'m> Hanging<'m> {
         state: &OperatingState,
         p: &Predictions,
         leads: Leads,
-        (a, b): (usize, usize),
+        (a, b): (NodeId, NodeId),
     ) -> Self {
         let healthy = p.healthy.between(a, b);
         let unplugged = !state.unplugged.is_empty();
         // Where there is no voltage the meter pulls at nothing.
         let meter = leads.change().filter(|_| healthy.abs() > HANGING_VOLTS);
         let Some(meter) = meter else {
-            return Self { model, healthy, sound: false, unplugged, holds: Vec::new() };
+            return Self { model, healthy, sound: false, unplugged, holds: TiVec::new() };
         };
         let mut sweep = p.sweep.clone();
         let point = sweep.solve_at(&[meter], &[a, b]);
@@ -365,13 +365,13 @@ impl<'m> Hanging<'m> {
     }
 
     /// Whether a hypothesis that reads so much without the load leaves a point hanging that it moves.
-    fn moves(&self, h: usize, volts: f64) -> bool {
+    fn moves(&self, h: HypIx, volts: f64) -> bool {
         (self.unplugged || high_ohmic(&self.model.faults[h].changes))
             && (volts - self.healthy).abs() > HANGING_VOLTS
     }
 
     /// Whether it leaves one hanging that it does not move.
-    fn lets_go(&self, h: usize) -> bool {
+    fn lets_go(&self, h: HypIx) -> bool {
         let changes = &self.model.faults[h].changes;
         high_ohmic(changes)
             && changes.iter().any(|change| match change {
@@ -383,7 +383,7 @@ impl<'m> Hanging<'m> {
     }
 
     /// Whether the load matters under a hypothesis that reads so much without it.
-    pub(crate) fn matters(&self, h: usize, volts: f64) -> bool {
+    pub(crate) fn matters(&self, h: HypIx, volts: f64) -> bool {
         self.sound || self.moves(h, volts) || self.lets_go(h)
     }
 }
@@ -394,8 +394,8 @@ fn volts(
     state: &OperatingState,
     p: &Predictions,
     leads: Leads,
-    (a, b): (usize, usize),
-) -> Vec<f64> {
+    (a, b): (NodeId, NodeId),
+) -> TiVec<HypIx, f64> {
     let c = &model.circuit;
     let quick = |s: &Snapshot| s.between(a, b);
     let across = |p: circuit::Point<'_>| p.volts[a] - p.volts[b];
@@ -403,23 +403,23 @@ fn volts(
     // Faults of one chain that leave both ends of the meter at the very same voltages have done the same
     // to them: one stands for all.
     let ends = |s: &Snapshot| [a, b].map(|n| (s.volts(n) / SAME_VOLTS).round() as i64);
-    let chain = |h: usize, volts: f64| match model.faults[h].changes[..] {
+    let chain = |h: HypIx, volts: f64| match model.faults[h].changes[..] {
         [Change::Branch(k, _)] if !hanging.sound && hanging.moves(h, volts) => {
             c.chains.of[k].map_or(Among::Branch(k), Among::Chain)
         }
         _ => Among::Fault(h),
     };
-    let mut stands: HashMap<(Among, [i64; 2]), usize> = HashMap::new();
-    let mut stands_for: Vec<Option<usize>> = vec![None; model.faults.len()];
-    let all = p.all().map(|s| (s, quick(s))).enumerate();
+    let mut stands: HashMap<(Among, [i64; 2]), HypIx> = HashMap::new();
+    let mut stands_for: TiVec<HypIx, Option<HypIx>> = vec![None; model.faults.len()].into();
+    let all = model.faults.keys().zip(p.all().map(|s| (s, quick(s))));
     for (h, (s, volts)) in all.filter(|(h, (_, volts))| hanging.matters(*h, *volts)) {
         stands_for[h] = Some(*stands.entry((chain(h, volts), ends(s))).or_insert(h));
     }
-    let first = |h: usize| stands_for[h] == Some(h);
+    let first = |h: HypIx| stands_for[h] == Some(h);
     let metered = model.sweep_all(&p.sweep, leads.change(), Some(&[a, b]), first, f64::NAN, across);
     let value =
-        |(h, s): (usize, &Snapshot)| stands_for[h].map_or_else(|| quick(s), |first| metered[first]);
-    let mut values: Vec<f64> = p.all().enumerate().map(value).collect();
+        |(h, s): (HypIx, &Snapshot)| stands_for[h].map_or_else(|| quick(s), |first| metered[first]);
+    let mut values: TiVec<HypIx, f64> = model.faults.keys().zip(p.all()).map(value).collect();
     for (share, sweep) in p.phases(c, state, (a, b)) {
         let held = model.sweep_all(sweep, None, Some(&[a, b]), |_| true, f64::NAN, across);
         for ((value, held), s) in values.iter_mut().zip(held).zip(p.all()) {

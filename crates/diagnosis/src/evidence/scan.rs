@@ -5,7 +5,7 @@ use crate::model::{Model, ModelError};
 use circuit::software::Verdict;
 use std::collections::HashMap;
 use std::sync::Arc;
-use vehicle::OperatingState;
+use vehicle::{MonitorIx, OperatingState, PartIx};
 
 /// Share of the verdicts that what is not in the file makes anything.
 const OTHERWISE: f64 = 0.03;
@@ -29,8 +29,8 @@ fn weigh(
     findings: &[&Finding],
 ) -> Result<Likelihood, ModelError> {
     model.circuit.check_state(state)?;
-    let mut codes: HashMap<u32, Vec<bool>> = HashMap::new();
-    let mut answers: HashMap<u32, Vec<bool>> = HashMap::new();
+    let mut codes: HashMap<MonitorIx, Vec<bool>> = HashMap::new();
+    let mut answers: HashMap<PartIx, Vec<bool>> = HashMap::new();
     for finding in findings {
         match finding {
             Finding::Code { module, code, failure_type, failing } => {
@@ -38,66 +38,65 @@ fn weigh(
                     let id = format!("{module} {code}-{failure_type}");
                     ModelError::Unknown { what: "monitor", id }
                 })?;
-                codes.entry(m as u32).or_default().push(*failing);
+                codes.entry(m).or_default().push(*failing);
             }
             Finding::Answer { module, answers: yes } => {
-                answers.entry(super::part(model, module)? as u32).or_default().push(*yes);
+                answers.entry(super::part(model, module)?).or_default().push(*yes);
             }
             _ => {}
         }
     }
     let p = model.predict_heard(state);
-    let code = |m: u32, verdict: Verdict, moved: bool| -> f64 {
+    let code = |m: MonitorIx, verdict: Verdict, moved: bool| -> f64 {
         codes.get(&m).map_or(0.0, |all| all.iter().map(|f| code::log(verdict, *f, moved)).sum())
     };
-    let answer = |part: u32, alive: bool, moved: bool| -> f64 {
+    let answer = |part: PartIx, alive: bool, moved: bool| -> f64 {
         let of = |all: &Vec<bool>| all.iter().map(|a| answer::log(alive, *a, moved)).sum();
         answers.get(&part).map_or(0.0, of)
     };
     let sound = &p.healthy;
     // Summed in the order of the numbers, whatever the order of the findings.
-    let sorted = |of: &HashMap<u32, Vec<bool>>| {
-        let mut keys: Vec<u32> = of.keys().copied().collect();
+    fn sorted<K: Copy + Ord>(of: &HashMap<K, Vec<bool>>) -> Vec<K> {
+        let mut keys: Vec<K> = of.keys().copied().collect();
         keys.sort_unstable();
         keys
-    };
+    }
     let (monitors, modules) = (sorted(&codes), sorted(&answers));
-    let verdict = |m: u32| sound.monitor(m as usize);
-    let by_bus = |m: u32| model.circuit.software.looks_at(m as usize).is_none();
+    let verdict = |m: MonitorIx| sound.monitor(m);
+    let by_bus = |m: MonitorIx| model.circuit.software.looks_at(m).is_none();
     let away: f64 = (monitors.iter().map(|m| code(*m, verdict(*m), by_bus(*m))))
-        .chain(modules.iter().map(|a| answer(*a, sound.answers(*a as usize), false)))
+        .chain(modules.iter().map(|a| answer(*a, sound.answers(*a), false)))
         .sum();
     // What is not in the file leaves each verdict as it is on a sound vehicle, or makes it anything.
     let anything =
         |sound: f64, any: f64| (OTHERWISE * any.exp() + (1.0 - OTHERWISE) * sound.exp()).ln();
-    let of_codes = |m: u32| {
+    let of_codes = |m: MonitorIx| {
         let of = |failing: &bool| {
             anything(code::log(verdict(m), *failing, by_bus(m)), code::elsewhere(*failing))
         };
         codes[&m].iter().map(of).sum::<f64>()
     };
-    let of_answers = |a: u32| {
-        let of = |yes: &bool| {
-            anything(answer::log(sound.answers(a as usize), *yes, false), answer::elsewhere())
-        };
+    let of_answers = |a: PartIx| {
+        let of =
+            |yes: &bool| anything(answer::log(sound.answers(a), *yes, false), answer::elsewhere());
         answers[&a].iter().map(of).sum::<f64>()
     };
     let any: f64 =
         (monitors.iter().map(|m| of_codes(*m))).chain(modules.iter().map(|a| of_answers(*a))).sum();
     let elsewhere = super::unforeseen(away, any);
     // Codes that fail although nothing on a sound vehicle would make them.
-    let failing: Vec<(u32, code::Watched)> = monitors
+    let failing: Vec<(MonitorIx, code::Watched)> = monitors
         .iter()
         .copied()
-        .filter(|m| codes[m].contains(&true) && sound.monitor(*m as usize) != Verdict::Failed)
-        .map(|m| (m, code::Watched::of(model, m as usize, sound)))
+        .filter(|m| codes[m].contains(&true) && sound.monitor(*m) != Verdict::Failed)
+        .map(|m| (m, code::Watched::of(model, m, sound)))
         .filter(|(_, watched)| !watched.is_by_bus())
         .collect();
-    let silent: Vec<(u32, answer::Pins)> = modules
+    let silent: Vec<(PartIx, answer::Pins)> = modules
         .iter()
         .copied()
-        .filter(|a| answers[a].contains(&false) && sound.answers(*a as usize))
-        .map(|a| (a, answer::Pins::of(model, a as usize, sound)))
+        .filter(|a| answers[a].contains(&false) && sound.answers(*a))
+        .map(|a| (a, answer::Pins::of(model, a, sound)))
         .collect();
     // Only what a hypothesis changes is looked at again.
     let there = p
@@ -116,7 +115,7 @@ fn weigh(
                 .filter(|(m, watched)| monitors.iter().all(|(k, _)| k != m) && watched.is_moved(s))
                 .map(|(m, _)| code(*m, verdict(*m), true) - code(*m, verdict(*m), false));
             let by_answer = flipped.iter().map(|f| {
-                let was = sound.answers(*f as usize);
+                let was = sound.answers(*f);
                 answer(*f, !was, true) - answer(*f, was, false)
             });
             // Who is silent and should not be, with something at its pins that might yet do it.

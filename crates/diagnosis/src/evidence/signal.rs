@@ -22,7 +22,7 @@ pub(super) fn scorer<'a>(
 ) -> Result<Scorer<'a>, ModelError> {
     let signals = &model.circuit.vehicle.signals;
     let unknown = |what| ModelError::Unknown { what, id: id.to_owned() };
-    let number = signals.iter().position(|s| s.id == id).ok_or_else(|| unknown("signal"))?;
+    let number = signals.position(|s| s.id == id).ok_or_else(|| unknown("signal"))?;
     let (a, b) = model
         .circuit
         .software

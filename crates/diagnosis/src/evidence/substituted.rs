@@ -2,9 +2,9 @@
 //! between two points, or a part swapped with a known-good one.
 
 use super::{Strength, effect};
-use crate::model::{Model, ModelError};
+use crate::model::{HypIx, Model, ModelError};
 use circuit::{Change, Fault, Instrument, Probe, meter::Leads};
-use vehicle::{Item, OperatingState};
+use vehicle::{Item, OperatingState, PartIx, TiVec};
 
 /// What is still so with a known-good part in is looked at twice: it is misjudged so many times as seldom.
 const STILL: f64 = 0.1;
@@ -15,7 +15,7 @@ pub(crate) struct Swap {
     leads: Option<Leads>,
     /// Repair item that a known-good part stands in for.
     item: Option<Item>,
-    part: usize,
+    part: PartIx,
     seen: usize,
 }
 
@@ -72,7 +72,7 @@ impl Swap {
         &self,
         model: &Model,
         state: &OperatingState,
-    ) -> Result<(Vec<f64>, f64), ModelError> {
+    ) -> Result<(TiVec<HypIx, f64>, f64), ModelError> {
         let away = self.under(model, state, &[])?;
         let p = model.predict_all(state);
         let still = if self.seen == effect::index(Strength::Normal) { 0.0 } else { STILL.ln() };
@@ -116,7 +116,7 @@ impl Swap {
         let strength = sweep.solve(&changes).effect(self.part);
         let strength = strength.ok_or_else(|| ModelError::Unknown {
             what: "part with an effect",
-            id: model.circuit.vehicle.parts[self.part].id.clone(),
+            id: model.circuit.vehicle.parts[self.part].id.to_string(),
         })?;
         Ok(effect::chances(strength)[self.seen].ln())
     }

@@ -3,11 +3,11 @@
 
 use super::reading;
 use crate::cache::{Keep, Wanted};
-use crate::model::{Model, ModelError};
+use crate::model::{HypIx, Model, ModelError};
 use circuit::{Change, Probe};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
-use vehicle::OperatingState;
+use vehicle::{OperatingState, TiVec};
 
 /// Bytes that a value takes among others in a table.
 const BYTES_A_VALUE: usize = 24;
@@ -16,8 +16,8 @@ const BYTES_A_VALUE: usize = 24;
 #[derive(Debug, Default)]
 pub(crate) struct ToolShows {
     sound: OnceLock<f64>,
-    faults: Mutex<HashMap<usize, f64>>,
-    pairs: Mutex<HashMap<[usize; 2], f64>>,
+    faults: Mutex<HashMap<HypIx, f64>>,
+    pairs: Mutex<HashMap<[HypIx; 2], f64>>,
 }
 
 impl ToolShows {
@@ -27,12 +27,12 @@ impl ToolShows {
     }
 
     /// Under each hypothesis that was asked for.
-    pub(crate) fn known(&self) -> HashMap<usize, f64> {
+    pub(crate) fn known(&self) -> HashMap<HypIx, f64> {
         self.faults.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     /// Takes in what was not known yet.
-    fn learn(&self, more: impl IntoIterator<Item = (usize, f64)>) {
+    fn learn(&self, more: impl IntoIterator<Item = (HypIx, f64)>) {
         self.faults.lock().unwrap_or_else(PoisonError::into_inner).extend(more);
     }
 }
@@ -64,17 +64,17 @@ impl Model {
         &self,
         state: &OperatingState,
         probe: &Probe,
-        pairs: &[[usize; 2]],
-    ) -> Result<Vec<f64>, ModelError> {
+        pairs: &[[HypIx; 2]],
+    ) -> Result<TiVec<HypIx, f64>, ModelError> {
         let leads = probe.leads(&self.circuit)?;
         let tool = self.tool(state, probe);
         let known = || tool.pairs.lock().unwrap_or_else(PoisonError::into_inner);
-        let new: Vec<[usize; 2]> = {
+        let new: Vec<[HypIx; 2]> = {
             let known = known();
             pairs.iter().filter(|pair| !known.contains_key(*pair)).copied().collect()
         };
         if !new.is_empty() {
-            let changes = |pair: &[usize; 2]| {
+            let changes = |pair: &[HypIx; 2]| {
                 pair.iter().flat_map(|h| self.faults[*h].changes.iter().copied()).collect()
             };
             let sets: Vec<Vec<Change>> = new.iter().map(changes).collect();
@@ -92,7 +92,7 @@ impl Model {
         state: &OperatingState,
         probe: &Probe,
         tool: &Arc<ToolShows>,
-        more: Vec<(usize, f64)>,
+        more: Vec<(HypIx, f64)>,
     ) {
         if !more.is_empty() {
             tool.learn(more);

@@ -11,7 +11,7 @@ const WEIGHTS: &[u8; 8] = b"weighed1";
 
 impl Keep for Likelihood {
     fn bytes(&self) -> usize {
-        8 * (self.there.len() + self.wavering.as_ref().map_or(0, Vec::len))
+        8 * (self.there.len() + self.wavering.as_ref().map_or(0, |w| w.len()))
     }
 }
 

@@ -3,6 +3,7 @@
 
 use super::{Model, Predictions};
 use crate::bytes::{put, sum, take};
+use crate::model::HypIx;
 use crate::snapshot::Snapshot;
 use vehicle::OperatingState;
 
@@ -47,7 +48,7 @@ impl Model {
         state: &OperatingState,
         p: &Predictions,
         part: Part,
-        wanted: impl Fn(usize) -> bool,
+        wanted: impl Fn(HypIx) -> bool,
     ) {
         self.attic.fetch(state, |bytes| {
             let _ = self.read(p, part, bytes, &wanted);
@@ -59,7 +60,7 @@ impl Model {
         p: &Predictions,
         part: Part,
         bytes: &[u8],
-        wanted: impl Fn(usize) -> bool,
+        wanted: impl Fn(HypIx) -> bool,
     ) -> Option<()> {
         let (content, end) = bytes.split_last_chunk::<8>()?;
         if sum(content) != u64::from_le_bytes(*end) {
@@ -69,9 +70,9 @@ impl Model {
         if take(&mut rest)? != self.faults.len() {
             return None;
         }
-        let plain = |h: usize| part == Part::Plain && wanted(h);
+        let plain = |h: HypIx| part == Part::Plain && wanted(h);
         let mut faults = Vec::new();
-        for h in 0..self.faults.len() {
+        for h in self.faults.keys() {
             match plain(h) {
                 true => faults.push((h, Snapshot::load(&p.base, &mut rest)?)),
                 false => Snapshot::skip(&mut rest)?,
@@ -83,7 +84,7 @@ impl Model {
             if count != self.faults.len() {
                 return None;
             }
-            for h in 0..count {
+            for h in self.faults.keys() {
                 let (is_there, more) = rest.split_first()?;
                 rest = more;
                 let overlay = match (is_there, wanted(h)) {

@@ -32,12 +32,14 @@ impl<T> Slots<T> {
         self.filled.load(Ordering::Acquire) == self.len
     }
 
-    pub(super) fn get(&self, k: usize) -> Option<&T> {
+    pub(super) fn get(&self, k: impl Into<usize>) -> Option<&T> {
+        let k = k.into();
         self.pieces.get(k / PIECE)?.get()?.get(k % PIECE)?.get()
     }
 
     /// Fills a place, unless it is filled already; the bytes it took beside what the value holds.
-    pub(super) fn set(&self, k: usize, value: T) -> usize {
+    pub(super) fn set(&self, k: impl Into<usize>, value: T) -> usize {
+        let k = k.into();
         let Some(piece) = self.pieces.get(k / PIECE).filter(|_| k < self.len) else { return 0 };
         let mut bytes = 0;
         let places = piece.get_or_init(|| {
@@ -63,18 +65,21 @@ mod tests {
     #[test]
     fn what_was_put_first_stays_and_room_is_taken_once() {
         let slots = Slots::new(70);
-        assert_eq!((slots.get(69), slots.get(70)), (None, None));
-        let first = slots.set(69, "a");
+        assert_eq!((slots.get(69usize), slots.get(70usize)), (None, None));
+        let first = slots.set(69usize, "a");
         assert!(first > 0);
-        assert_eq!(slots.set(68, "b"), 0);
-        assert_eq!(slots.set(69, "c"), 0);
-        assert_eq!(slots.set(70, "beyond"), 0);
-        assert_eq!((slots.get(69), slots.get(68), slots.get(0)), (Some(&"a"), Some(&"b"), None));
+        assert_eq!(slots.set(68usize, "b"), 0);
+        assert_eq!(slots.set(69usize, "c"), 0);
+        assert_eq!(slots.set(70usize, "beyond"), 0);
+        assert_eq!(
+            (slots.get(69usize), slots.get(68usize), slots.get(0usize)),
+            (Some(&"a"), Some(&"b"), None)
+        );
         assert!(!slots.is_full());
-        (0..70).for_each(|k| {
+        (0..70usize).for_each(|k| {
             slots.set(k, "d");
         });
         assert!(slots.is_full());
-        assert_eq!(slots.get(69), Some(&"a"));
+        assert_eq!(slots.get(69usize), Some(&"a"));
     }
 }

@@ -2,6 +2,7 @@
 
 use super::saved::Part;
 use super::{Model, Predictions, Snapshot};
+use crate::model::HypIx;
 use circuit::hearing::Hearing;
 use circuit::{Change, Sweep};
 use rayon::prelude::*;
@@ -16,29 +17,29 @@ impl Model {
         &self,
         state: &OperatingState,
         p: &Predictions,
-        wanted: impl Fn(usize) -> bool + Sync,
+        wanted: impl Fn(HypIx) -> bool + Sync,
     ) {
         let Some(hearing) = &self.hearing else { return };
-        let missing = |h: &usize| wanted(*h) && p.heard.get(*h).is_none();
-        if !(0..self.faults.len()).any(|h| missing(&h)) {
+        let missing = |h: &HypIx| wanted(*h) && p.heard.get(*h).is_none();
+        if !self.faults.keys().any(|h| missing(&h)) {
             return;
         }
         self.recall(state, p, Part::Heard, |h| missing(&h));
-        let open: Vec<usize> = (0..self.faults.len()).filter(missing).collect();
+        let open: Vec<HypIx> = self.faults.keys().filter(missing).collect();
         if open.is_empty() {
             return;
         }
-        let plain = |h: usize| p.fault(h).unwrap_or(&p.healthy);
-        let matters = |h: &usize| self.on_bus[*h] || stirs(hearing, plain(*h), &p.healthy);
-        let (on, off): (Vec<usize>, Vec<usize>) = open.into_iter().partition(matters);
+        let plain = |h: HypIx| p.fault(h).unwrap_or(&p.healthy);
+        let matters = |h: &HypIx| self.on_bus[*h] || stirs(hearing, plain(*h), &p.healthy);
+        let (on, off): (Vec<HypIx>, Vec<HypIx>) = open.into_iter().partition(matters);
         let dominant = (on.len() >= MANY).then(|| hearing.dominant(&self.circuit, p.sweep.state()));
         let stretch = on.len().div_ceil(4 * rayon::current_num_threads()).max(16);
-        let parts: Vec<Vec<(usize, Option<Box<Snapshot>>)>> = on
+        let parts: Vec<Vec<(HypIx, Option<Box<Snapshot>>)>> = on
             .par_chunks(stretch)
             .map(|part| {
                 let mut sweep = p.sweep.clone();
                 let mut dominant = dominant.clone();
-                let mut heard = |h: &usize| {
+                let mut heard = |h: &HypIx| {
                     let changes = &self.faults[*h].changes;
                     let deaf =
                         hearing.deaf(&mut sweep, dominant.as_deref_mut(), changes, Some(&p.sound));

@@ -7,7 +7,7 @@ use super::{Ask, likeliest, live_of, taken};
 use crate::words;
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, PartId};
 
 /// Information below which it is not asked, bits.
 const WORTH_BITS: f64 = 0.05;
@@ -16,7 +16,7 @@ const WORTH_BITS: f64 = 0.05;
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Beside {
     /// The part whose effect it is.
-    pub part: String,
+    pub part: PartId,
     /// Name of the output.
     pub name: String,
     /// State it works in.

@@ -4,6 +4,7 @@ use super::candidates::{Candidate, What};
 use circuit::Instrument;
 use serde::{Deserialize, Serialize};
 use std::fmt;
+use vehicle::ConnectorId;
 
 /// The name of a check: what is done, at which points, in which state. Stable, and kept in ledgers.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -22,7 +23,7 @@ impl CheckId {
             What::Jumper { red, black, part } => format!("jumper {red} {black} {part}"),
             What::Swap { swapped, part } => format!("swap {swapped} {part}"),
         };
-        let unplugged: Vec<&str> = check.state.unplugged.iter().map(String::as_str).collect();
+        let unplugged: Vec<&str> = check.state.unplugged.iter().map(ConnectorId::as_str).collect();
         let name = format!("{what} @ {} {}", check.state_id, unplugged.join("+"));
         Self(name.trim_end().to_owned())
     }

@@ -8,7 +8,7 @@ use crate::{verdict, words};
 use circuit::{Instrument, Probe};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{OperatingState, Point};
+use vehicle::{ConnectorId, OperatingState, OutputId, PartId, Point};
 
 /// A line of the setup: `red`, `C4.7 cabin side …`.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -46,9 +46,9 @@ pub struct Check {
     /// Black lead.
     pub black: String,
     /// The part whose effect is watched during a substitution, else empty.
-    pub watched: String,
+    pub watched: PartId,
     /// Output to drive, when the state needs one.
-    pub outputs: Vec<String>,
+    pub outputs: Vec<OutputId>,
     /// State it is taken in.
     pub state: OperatingState,
     /// State in words.
@@ -78,7 +78,7 @@ struct Kind {
     unit: String,
     red: String,
     black: String,
-    watched: String,
+    watched: PartId,
     expected: String,
     setup: Vec<(&'static str, String)>,
 }
@@ -106,7 +106,7 @@ pub(super) fn describe(
     let kind = kind(model, c)?;
     let mut kind = kind;
     let more: Vec<&str> =
-        c.state.unplugged.difference(&now.unplugged).map(String::as_str).collect();
+        c.state.unplugged.difference(&now.unplugged).map(ConnectorId::as_str).collect();
     if !more.is_empty() {
         kind.text = format!("Unplug {}. {}", more.join(" and "), kind.text);
         kind.setup.insert(
@@ -158,7 +158,7 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
         unit: String::new(),
         red: red.to_owned(),
         black: String::new(),
-        watched: String::new(),
+        watched: PartId::default(),
         expected: expected.to_owned(),
         setup: Vec::new(),
     };
@@ -248,7 +248,7 @@ fn reading_kind(model: &Model, c: &Candidate, p: &Probe) -> Result<Kind, ModelEr
         unit: p.instrument.unit().to_owned(),
         red: p.red.clone(),
         black: p.black.clone(),
-        watched: String::new(),
+        watched: PartId::default(),
         expected: verdict::healthy_range(p.instrument, e.healthy, e.sigma),
         setup,
     })

@@ -7,13 +7,13 @@ use crate::costs::price::{self, TRY};
 use crate::costs::{Prices, to_go};
 use crate::coverage;
 use crate::evidence::Finding;
-use crate::model::Model;
-use crate::posterior::{Explains, Live};
+use crate::model::{HypIx, ItemIx, Model};
+use crate::posterior::{Explains, Live, Repair};
 use crate::words;
 use circuit::fault;
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{Item, OperatingState, PartKind};
+use vehicle::{Item, OperatingState, PartId, PartKind};
 
 /// A part that could be fitted now instead of checking on.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -21,7 +21,7 @@ pub struct Fit {
     /// Repair item.
     pub item: Item,
     /// The part.
-    pub part: String,
+    pub part: PartId,
     /// In words.
     pub text: String,
     /// How likely it is to be it, 0 to 1.
@@ -37,7 +37,7 @@ pub struct Fit {
     /// Sign of the currency.
     pub currency: String,
     /// The part whose effect is watched.
-    pub watched: String,
+    pub watched: PartId,
     /// State it is watched in.
     pub state: OperatingState,
     /// The same in words.
@@ -66,7 +66,7 @@ const TOLD: f64 = 1.3;
 
 /// What each of the explanations costs to mend, by group of the scales.
 fn costs(model: &Model, prices: &Prices, live: &[Live], ask: &Ask<'_>) -> Vec<f64> {
-    let of = |h: usize| prices.mending(model, &model.faults[h].repair_item);
+    let of = |h: HypIx| prices.mending(model, &model.faults[h].repair_item);
     let cost = |l: &Live| match l.what {
         Explains::Fault(h) => of(h),
         Explains::Pair(k) => ask.posterior.pairs.get(k).map_or(0.0, |p| of(p.a) + of(p.b)),
@@ -161,7 +161,7 @@ pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> 
         if cost < TOLD * check_cost && best.as_ref().is_none_or(|b| cost < b.cost) {
             best = Some(Fit {
                 item: model.items[item].clone(),
-                part: id.to_owned(),
+                part: id.into(),
                 text: fault::item_text(&model.circuit, &model.items[item]),
                 probability: p,
                 minutes,
@@ -180,11 +180,11 @@ pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> 
 
 /// Whether something else that may be wrong would spoil a new part as well: it would be driven far above
 /// its rating, or blow, if it is a fuse.
-fn is_spoilt(model: &Model, live: &[Live], at: (&OperatingState, &str), item: usize) -> bool {
+fn is_spoilt(model: &Model, live: &[Live], at: (&OperatingState, &str), item: ItemIx) -> bool {
     let (state, id) = at;
     let Some(part) = model.circuit.part(id) else { return true };
     let is_fuse = model.circuit.vehicle.parts[part].kind == PartKind::Fuse;
-    let others = live.iter().filter(|l| l.group != item && l.p > ASKED);
+    let others = live.iter().filter(|l| l.repair != Repair::One(item) && l.p > ASKED);
     let p = model.predict(state);
     others.into_iter().any(|l| {
         let Explains::Fault(h) = l.what else { return false };

@@ -13,7 +13,7 @@ pub mod why_not;
 
 use crate::costs::Prices;
 use crate::evidence::{Evidence, Finding, Present, reading};
-use crate::model::{Model, ModelError};
+use crate::model::{HypIx, ItemIx, Model, ModelError};
 pub use crate::posterior::CERTAIN;
 use crate::posterior::{Explains, Live, Posterior};
 use crate::prior::Priors;
@@ -98,9 +98,9 @@ pub struct Ranked {
 }
 
 /// Whether one item is nearly certain, so that a proof is wanted.
-fn certain(ask: &Ask<'_>) -> Option<usize> {
+fn certain(ask: &Ask<'_>) -> Option<ItemIx> {
     let (top, probability) = ask.posterior.ranking()[0];
-    (probability > CERTAIN && top + 1 < ask.model.items.len()).then_some(top)
+    (probability > CERTAIN && top != ask.model.elsewhere()).then_some(top)
 }
 
 /// The checks worth doing, best first; none where one item is proven.
@@ -225,7 +225,7 @@ pub(crate) fn live_of(ask: &Ask<'_>) -> Vec<Live> {
 /// The likeliest explanations, as far as the first sieve looks.
 fn likeliest(live: &[Live]) -> Vec<Live> {
     let mut list = live.to_vec();
-    list.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.group.cmp(&b.group)));
+    list.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.repair.cmp(&b.repair)));
     list.truncate(SIEVE_HYPOTHESES);
     list
 }
@@ -350,7 +350,7 @@ fn sieve(
     live: &[Live],
     least: f64,
     in_any_state: bool,
-    whether: Option<usize>,
+    whether: Option<ItemIx>,
 ) -> Vec<Valued> {
     let scales = |live| match whether {
         Some(top) => Scales::whether(ask.model, ask.posterior, live, top),
@@ -379,7 +379,7 @@ fn sieve(
     sieved.extend(loading);
     sieved.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
     let beside = Scales::beside(ask.posterior, ask.model, live);
-    let matters: Vec<usize> = value::hypotheses(live).chain(beside.iter().copied()).collect();
+    let matters: Vec<HypIx> = value::hypotheses(live).chain(beside.iter().copied()).collect();
     let mut states: Vec<&OperatingState> = sieved.iter().map(|v| &*v.candidate.state).collect();
     states.sort();
     states.dedup();
@@ -398,7 +398,7 @@ fn sieve(
 /// Solves what is weighed in the states that it is asked about, as far as predictions of the whole state
 /// are looked at.
 fn solve_ahead(model: &Model, candidates: &[Candidate], live: &[Live]) {
-    let hypotheses: Vec<usize> = value::hypotheses(live).collect();
+    let hypotheses: Vec<HypIx> = value::hypotheses(live).collect();
     let mut states: Vec<&OperatingState> = candidates
         .iter()
         .filter(|c| match &c.what {
@@ -420,12 +420,12 @@ fn heads(rough: &[Live]) -> Vec<Live> {
     let mut heads: Vec<Live> = Vec::new();
     // They come likeliest first.
     for l in rough {
-        match heads.iter_mut().find(|h| h.group == l.group) {
+        match heads.iter_mut().find(|h| h.repair == l.repair) {
             Some(head) => head.p += l.p,
             None => heads.push(*l),
         }
     }
-    heads.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.group.cmp(&b.group)));
+    heads.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.repair.cmp(&b.repair)));
     heads.truncate(HEADS);
     heads
 }
@@ -479,7 +479,7 @@ fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Valued> {
 
 /// A suspect that is nearly certain, put in doubt: one piece of evidence, whichever, may be wrong.
 struct Challenge {
-    top: usize,
+    top: ItemIx,
     /// What would be believed then; see [`LeftOut::challenged`].
     posterior: Posterior,
     /// What it hangs on, in words.
@@ -488,7 +488,7 @@ struct Challenge {
 
 impl Challenge {
     /// None where the suspect stands without any one piece of evidence and whatever the rates.
-    fn of(ask: &Ask<'_>, top: usize) -> Option<Self> {
+    fn of(ask: &Ask<'_>, top: ItemIx) -> Option<Self> {
         let left_out = ask.posterior.left_out(ask.model, ask.priors);
         if left_out.proves(top) {
             return None;
@@ -565,7 +565,7 @@ fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
 /// `terminal:C4.7` as `terminal C4.7`; a part by its id alone.
 pub(crate) fn short(item: &Item) -> String {
     match item {
-        Item::Part(id) => id.clone(),
+        Item::Part(id) => id.to_string(),
         Item::Wire(id) => format!("conductor {id}"),
         Item::Pair(a, b) => format!("conductors {a} and {b}"),
         Item::Terminal(id) => format!("terminal {id}"),

@@ -4,7 +4,7 @@
 use super::candidates::{Candidate, What};
 use super::value::Scales;
 use super::{Ask, Check, Outcome, checks};
-use crate::model::ModelError;
+use crate::model::{HypIx, ModelError};
 use crate::verdict;
 use circuit::Probe;
 use serde::Serialize;
@@ -42,8 +42,8 @@ pub fn worth(ask: &Ask<'_>, state: &OperatingState, probe: &Probe) -> Result<Wor
     let id = named.map_or("now", |s| s.id.as_str());
     let candidate = Candidate::new(What::Reading(probe.clone()), state.clone(), id);
     let live = super::live_of(ask);
-    let hypotheses: Vec<usize> =
-        (0..model.faults.len()).filter(|h| ask.posterior.hypotheses[*h] > 1e-6).collect();
+    let hypotheses: Vec<HypIx> =
+        model.faults.keys().filter(|h| ask.posterior.hypotheses[*h] > 1e-6).collect();
     model.predict_some(state, &hypotheses);
     let scales = Scales::new(model, ask.posterior, &live).loaded();
     let table = scales.table(&candidate);

@@ -1,9 +1,9 @@
 //! What else a fault would take with it, so that a customer would hardly tell of one thing alone.
 
-use crate::model::Model;
-use circuit::Solution;
+use crate::model::{HypIx, Model};
+use circuit::{BranchId, Solution};
 use std::collections::BTreeSet;
-use vehicle::{KeyPosition, OperatingState};
+use vehicle::{KeyPosition, OperatingState, PartIx, TiVec};
 
 /// Below this share of its sound strength an effect is missed by whoever wants it.
 const MISSED: f64 = 0.5;
@@ -13,7 +13,7 @@ const TOO_MUCH_AMPS: f64 = 60.0;
 /// For every hypothesis the parts whose effect would be missed.
 #[derive(Debug, Clone)]
 pub struct Conspicuous {
-    missed: Vec<Box<[u16]>>,
+    missed: TiVec<HypIx, Box<[PartIx]>>,
 }
 
 impl Model {
@@ -41,7 +41,7 @@ fn everything(model: &Model) -> Everything {
         let mut alone = state.clone();
         alone.outputs = [output.id.clone()].into();
         let s = c.solve(&alone, &[], None);
-        let more = |k: &usize| (s.amps(c, *k) - rest.amps(c, *k)).abs();
+        let more = |k: &BranchId| (s.amps(c, *k) - rest.amps(c, *k)).abs();
         let heavy = c.wire_branch.iter().map(more).fold(0.0, f64::max) > TOO_MUCH_AMPS;
         let shows = c.part(&output.load).and_then(|p| s.effect(c, p)).is_some_and(|e| e > MISSED);
         if shows && !heavy && parts.insert(&output.load) {
@@ -55,12 +55,12 @@ fn everything(model: &Model) -> Everything {
             alone.outputs.clear();
             alone.switches = [(part.id.clone(), position.clone())].into();
             let s = c.solve(&alone, &[], None);
-            let more = |k: &usize| (s.amps(c, *k) - rest.amps(c, *k)).abs();
+            let more = |k: &BranchId| (s.amps(c, *k) - rest.amps(c, *k)).abs();
             if c.wire_branch.iter().map(more).fold(0.0, f64::max) > TOO_MUCH_AMPS {
                 return 0;
             }
-            let shows = |s: &Solution, p: usize| s.effect(c, p).is_some_and(|e| e > MISSED);
-            (0..c.vehicle.parts.len()).filter(|p| shows(&s, *p) && !shows(&rest, *p)).count()
+            let shows = |s: &Solution, p: PartIx| s.effect(c, p).is_some_and(|e| e > MISSED);
+            c.vehicle.parts.keys().filter(|p| shows(&s, *p) && !shows(&rest, *p)).count()
         };
         let all = part.positions.iter().skip(1).map(|position| (works(position), position));
         if let Some((count, position)) = all.max_by_key(|(count, _)| *count)
@@ -77,8 +77,7 @@ impl Conspicuous {
     pub fn of(model: &Model) -> Self {
         let state = model.everything_driven();
         let p = model.predict_all(state);
-        let parts = model.circuit.vehicle.parts.len();
-        let shown: Vec<(usize, f64)> = (0..parts)
+        let shown: Vec<(PartIx, f64)> = (model.circuit.vehicle.parts.keys())
             .filter_map(|part| Some((part, p.healthy.effect(part)?)))
             .filter(|(_, strength)| *strength > MISSED)
             .collect();
@@ -89,7 +88,7 @@ impl Conspicuous {
                 true => shown
                     .iter()
                     .filter(|(part, sound)| s.effect(*part).unwrap_or(0.0) < MISSED * sound)
-                    .map(|(part, _)| *part as u16)
+                    .map(|(part, _)| *part)
                     .collect(),
             })
             .collect();
@@ -98,8 +97,8 @@ impl Conspicuous {
     }
 
     /// Chance that of everything a fault takes just these parts are told of: it might have been any.
-    pub fn told_alone(&self, h: usize, told: &[usize]) -> f64 {
-        let others = self.missed[h].iter().filter(|p| !told.contains(&usize::from(**p))).count();
+    pub fn told_alone(&self, h: HypIx, told: &[PartIx]) -> f64 {
+        let others = self.missed[h].iter().filter(|p| !told.contains(p)).count();
         1.0 / (1.0 + others as f64)
     }
 }
@@ -114,10 +113,10 @@ mod tests {
         let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
         let text = std::fs::read_to_string(path).unwrap();
         let model = Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
-        let h = |id: &str| model.faults.iter().position(|f| f.id == id).unwrap();
+        let h = |id: &str| model.faults.position(|f| f.id == id).unwrap();
         let (left, right) =
             (model.circuit.part("E11").unwrap(), model.circuit.part("E12").unwrap());
-        let alone = |id: &str, told: &[usize]| model.conspicuous().told_alone(h(id), told);
+        let alone = |id: &str, told: &[PartIx]| model.conspicuous().told_alone(h(id), told);
         // The lamp takes nothing else with it; the switch of both takes the other one, too.
         assert!(alone("part:E11:open", &[left]) > 0.99);
         assert!(alone("part:BAT:flat", &[left]) < 0.1, "{}", alone("part:BAT:flat", &[left]));

@@ -6,7 +6,7 @@ use crate::model::Model;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::{PartKind, Point, SignalSource};
+use vehicle::{PartIx, PartKind, Point, SignalSource, WireIx};
 
 /// Conductors of everything that hangs on a point, at most.
 const TREE: usize = 40;
@@ -60,7 +60,7 @@ pub fn subjects(model: &Model) -> Vec<Subject> {
 }
 
 /// Conductors of a sheet, and whether each belongs to a circuit that only shares something.
-pub(super) type Wires = BTreeMap<usize, bool>;
+pub(super) type Wires = BTreeMap<WireIx, bool>;
 
 /// Name and conductors of what is asked for; none when there is no such thing.
 pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(String, Wires)> {
@@ -99,7 +99,7 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
             if let Some(p) = k.part.as_ref().and_then(|p| c.part(p)) {
                 part(model, h, p, &mut wires);
             } else {
-                let all = (0..v.wires.len()).filter(|w| {
+                let all = v.wires.keys().filter(|w| {
                     [&v.wires[*w].from, &v.wires[*w].to].iter().any(|e| owner(e) == id)
                 });
                 for w in all.take(2 * MANY) {
@@ -128,7 +128,7 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
         // What a suspect is: the conductors that end there.
         "terminal" => {
             let at = |end: &str| Point::of(end).cavity() == id;
-            for (w, wire) in v.wires.iter().enumerate() {
+            for (w, wire) in v.wires.iter_enumerated() {
                 if at(&wire.from) || at(&wire.to) {
                     wires.extend(choose(model, h, &format!("wire:{}", wire.id))?.1);
                     add(&mut wires, &[w]);
@@ -167,8 +167,8 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
 /// Everything at a thing that is on the sheet already.
 pub(super) fn neighbours(model: &Model, h: &Harness<'_>, id: &str, wires: &mut Wires) {
     let c = &model.circuit;
-    let all = c.vehicle.wires.iter().enumerate();
-    let here: Vec<usize> = all
+    let all = c.vehicle.wires.iter_enumerated();
+    let here: Vec<WireIx> = all
         .filter(|(_, w)| owner(&w.from) == id || owner(&w.to) == id)
         .map(|(w, _)| w)
         .take(2 * MANY)
@@ -185,7 +185,7 @@ pub(super) fn neighbours(model: &Model, h: &Harness<'_>, id: &str, wires: &mut W
     }
 }
 
-fn add(wires: &mut Wires, more: &[usize]) {
+fn add(wires: &mut Wires, more: &[WireIx]) {
     for w in more {
         wires.insert(*w, false);
     }
@@ -247,7 +247,7 @@ fn sender(model: &Model, h: &Harness<'_>, message: &str, wires: &mut Wires) {
 pub(super) fn pin_circuit(
     model: &Model,
     h: &Harness<'_>,
-    home: usize,
+    home: PartIx,
     end: &str,
     wires: &mut Wires,
 ) {
@@ -267,7 +267,7 @@ pub(super) fn pin_circuit(
 }
 
 /// A part with its supply and ground, or the modules it hangs on.
-pub(super) fn part(model: &Model, h: &Harness<'_>, p: usize, wires: &mut Wires) {
+pub(super) fn part(model: &Model, h: &Harness<'_>, p: PartIx, wires: &mut Wires) {
     let v = &model.circuit.vehicle;
     let part = &v.parts[p];
     match part.kind {
@@ -286,7 +286,7 @@ pub(super) fn part(model: &Model, h: &Harness<'_>, p: usize, wires: &mut Wires) 
                 match h.way(end, p, |s| matches!(s, Stop::Source)) {
                     Some((way, _)) => add(wires, &way),
                     None => {
-                        let tree: Vec<usize> = h.tree(end, Some(p), TREE).into_iter().collect();
+                        let tree: Vec<WireIx> = h.tree(end, Some(p), TREE).into_iter().collect();
                         add(wires, &tree);
                     }
                 }
@@ -308,7 +308,7 @@ pub(super) fn part(model: &Model, h: &Harness<'_>, p: usize, wires: &mut Wires) 
     }
 }
 
-fn way_home(h: &Harness<'_>, home: usize, end: &str, wires: &mut Wires) -> Option<Stop> {
+fn way_home(h: &Harness<'_>, home: PartIx, end: &str, wires: &mut Wires) -> Option<Stop> {
     let fed = |s: Stop| matches!(s, Stop::Source | Stop::Ground);
     let (way, at) = h.way(end, home, fed).or_else(|| h.way(end, home, |_| true))?;
     add(wires, &way);

@@ -3,8 +3,10 @@
 use super::about::{Wires, part, pin_circuit};
 use super::walk::{Harness, owner};
 use crate::model::Model;
+use circuit::{BODY, NodeId};
 use std::cmp::Reverse;
 use std::collections::BTreeSet;
+use vehicle::{PartIx, WireIx};
 
 /// Conductors of circuits that only share something, at most.
 const SHARED: usize = 8;
@@ -14,7 +16,7 @@ pub(super) fn wires(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
     let c = &model.circuit;
     let v = &c.vehicle;
     let mut wires = own(model, h, output);
-    let ends = |w: usize| [owner(&v.wires[w].from), owner(&v.wires[w].to)];
+    let ends = |w: WireIx| [owner(&v.wires[w].from), owner(&v.wires[w].to)];
     let shared: BTreeSet<&str> = wires
         .keys()
         .flat_map(|w| ends(*w))
@@ -56,7 +58,7 @@ pub(super) fn wires(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
 pub(super) fn own(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
     let c = &model.circuit;
     let mut wires = Wires::new();
-    let Some(o) = c.vehicle.outputs.iter().position(|o| o.id == output) else {
+    let Some(o) = c.vehicle.outputs.position(|o| o.id == output) else {
         return wires;
     };
     if let Some(load) = c.part(&c.vehicle.outputs[o].load) {
@@ -64,13 +66,15 @@ pub(super) fn own(model: &Model, h: &Harness<'_>, output: &str) -> Wires {
     }
     for d in &c.drivers[o] {
         let placed = &c.devices[*d];
-        let nodes: BTreeSet<usize> = placed
+        let nodes: BTreeSet<NodeId> = placed
             .branches
             .iter()
             .flat_map(|k| [c.branches[*k].from, c.branches[*k].to])
-            .filter(|n| *n != 0)
+            .filter(|n| *n != BODY)
             .collect();
-        let pins = c.pin_node.range((placed.part, String::new())..(placed.part + 1, String::new()));
+        let pins = c
+            .pin_node
+            .range((placed.part, String::new())..(PartIx(placed.part.0 + 1), String::new()));
         for ((_, pin), _) in pins.filter(|(_, n)| nodes.contains(n)) {
             for end in h.ends_at(placed.part, pin) {
                 pin_circuit(model, h, placed.part, end, &mut wires);

@@ -5,7 +5,7 @@ use super::walk::owner;
 use crate::model::Model;
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{ConnectorId, OperatingState, WireId};
 
 /// A cavity of a connector face.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -15,7 +15,7 @@ pub struct FaceCavity {
     /// Cavity id a probe names; empty for a cavity not in use.
     pub id: String,
     /// Circuit number of the conductor.
-    pub wire: String,
+    pub wire: WireId,
     /// IEC 60757 colour.
     pub colour: String,
     /// Cross-section, square millimetres.
@@ -36,7 +36,7 @@ pub struct FaceCavity {
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Face {
     /// Id of the connector.
-    pub id: String,
+    pub id: ConnectorId,
     /// Name.
     pub name: String,
     /// Where it is.
@@ -116,7 +116,7 @@ fn unused(no: usize) -> FaceCavity {
     FaceCavity {
         no: format!("–{no}"),
         id: String::new(),
-        wire: String::new(),
+        wire: WireId::default(),
         colour: String::new(),
         area_mm2: 0.0,
         to: String::new(),

@@ -1,9 +1,9 @@
 //! Ways along the conductors: through splices, in-line connectors, fuses, switches and relay contacts,
 //! up to a supply, a ground, a module or a load.
 
-use circuit::Circuit;
+use circuit::{Circuit, NodeId};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
-use vehicle::{PartKind, Point};
+use vehicle::{PartIx, PartKind, Point, WireIx};
 
 /// What a way ends at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -22,9 +22,9 @@ pub(super) enum Stop {
 pub(super) struct Harness<'a> {
     circuit: &'a Circuit,
     /// Part and pin behind each end.
-    pin_of: HashMap<&'a str, (usize, String)>,
+    pin_of: HashMap<&'a str, (PartIx, String)>,
     /// Ends at each pin of each part.
-    ends_of: BTreeMap<(usize, String), Vec<&'a str>>,
+    ends_of: BTreeMap<(PartIx, String), Vec<&'a str>>,
     /// Rails fed straight by a battery or generator.
     pub(super) mains: BTreeSet<&'a str>,
 }
@@ -74,19 +74,19 @@ impl<'a> Harness<'a> {
     }
 
     /// Ends of the conductors at a pin.
-    pub(super) fn ends_at(&self, part: usize, pin: &str) -> &[&'a str] {
+    pub(super) fn ends_at(&self, part: PartIx, pin: &str) -> &[&'a str] {
         self.ends_of.get(&(part, pin.to_owned())).map_or(&[], Vec::as_slice)
     }
 
     /// Ends at all pins of a part.
-    pub(super) fn ends_of(&self, part: usize) -> impl Iterator<Item = &'a str> {
+    pub(super) fn ends_of(&self, part: PartIx) -> impl Iterator<Item = &'a str> {
         self.ends_of
-            .range((part, String::new())..(part + 1, String::new()))
+            .range((part, String::new())..(PartIx(part.0 + 1), String::new()))
             .flat_map(|(_, ends)| ends.iter().copied())
     }
 
     /// The part behind an end.
-    pub(super) fn part_at(&self, end: &str) -> Option<usize> {
+    pub(super) fn part_at(&self, end: &str) -> Option<PartIx> {
         self.pin_of.get(end).map(|p| p.0)
     }
 
@@ -126,20 +126,20 @@ impl<'a> Harness<'a> {
         let Some(&node) = c.pin_node.get(&(*part, pin.clone())) else {
             return vec![];
         };
-        let near = |other: usize| {
+        let near = |other: NodeId| {
             c.part_devices[*part].iter().flat_map(|d| &c.devices[*d].branches).any(|k| {
                 let b = &c.branches[*k];
                 (b.from, b.to) == (node, other) || (b.to, b.from) == (node, other)
             })
         };
         self.ends_of
-            .range((*part, String::new())..(part + 1, String::new()))
+            .range((*part, String::new())..(PartIx(part.0 + 1), String::new()))
             .filter(|((p, name), _)| c.pin_node.get(&(*p, name.clone())).is_some_and(|n| near(*n)))
             .flat_map(|(_, ends)| ends.iter().copied())
             .collect()
     }
 
-    fn end(&self, wire: usize, like: &str) -> &'a str {
+    fn end(&self, wire: WireIx, like: &str) -> &'a str {
         let w = &self.circuit.vehicle.wires[wire];
         if w.from == like { &w.from } else { &w.to }
     }
@@ -148,9 +148,9 @@ impl<'a> Harness<'a> {
     pub(super) fn way(
         &self,
         from: &str,
-        home: usize,
+        home: PartIx,
         wanted: impl Fn(Stop) -> bool,
-    ) -> Option<(Vec<usize>, &'a str)> {
+    ) -> Option<(Vec<WireIx>, &'a str)> {
         self.find(from, Some(home), None, wanted)
     }
 
@@ -158,21 +158,21 @@ impl<'a> Harness<'a> {
     pub(super) fn way_on(
         &self,
         from: &str,
-        back: usize,
+        back: WireIx,
         wanted: impl Fn(Stop) -> bool,
-    ) -> Option<Vec<usize>> {
+    ) -> Option<Vec<WireIx>> {
         self.find(from, None, Some(back), wanted).map(|found| found.0)
     }
 
     fn find(
         &self,
         from: &str,
-        home: Option<usize>,
-        back: Option<usize>,
+        home: Option<PartIx>,
+        back: Option<WireIx>,
         wanted: impl Fn(Stop) -> bool,
-    ) -> Option<(Vec<usize>, &'a str)> {
+    ) -> Option<(Vec<WireIx>, &'a str)> {
         // Where each end was reached from, and by which conductor; inside a part by none.
-        let mut came: HashMap<&'a str, (Option<usize>, Option<&'a str>)> = HashMap::new();
+        let mut came: HashMap<&'a str, (Option<WireIx>, Option<&'a str>)> = HashMap::new();
         let start = self.end(*self.circuit.names.ending_at(from).first()?, from);
         came.insert(start, (None, None));
         let mut queue = VecDeque::from([start]);
@@ -216,7 +216,7 @@ impl<'a> Harness<'a> {
     }
 
     /// Everything an end leads to, up to so many conductors.
-    pub(super) fn tree(&self, from: &str, home: Option<usize>, most: usize) -> BTreeSet<usize> {
+    pub(super) fn tree(&self, from: &str, home: Option<PartIx>, most: usize) -> BTreeSet<WireIx> {
         let mut out = BTreeSet::new();
         let mut seen: HashSet<String> = HashSet::new();
         let mut queue = VecDeque::from([from.to_owned()]);

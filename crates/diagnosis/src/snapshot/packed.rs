@@ -6,7 +6,9 @@
 //! differ they stand in an order in which those that hang together lie side by side, and a stretch
 //! that differs by the same is kept once.
 
+use circuit::NodeId;
 use circuit::software::Verdict;
+use vehicle::{MonitorIx, PartIx, TiSlice, TiVec, WireIx};
 
 /// Step of a voltage, volts.
 const STEP: f64 = 1e-3;
@@ -18,17 +20,17 @@ pub(super) struct Loose {
     /// empty then.
     pub(super) all_volts: Option<Vec<f64>>,
     /// Nodes with their difference, volts.
-    pub(super) volts: Vec<(u32, f64)>,
+    pub(super) volts: Vec<(NodeId, f64)>,
     /// Conductors with their current, amperes.
-    pub(super) amps: Vec<(u32, f32)>,
+    pub(super) amps: Vec<(WireIx, f32)>,
     /// Parts with their effect.
-    pub(super) effects: Vec<(u32, f32)>,
+    pub(super) effects: Vec<(PartIx, f32)>,
     /// Parts that work otherwise.
-    pub(super) flipped: Vec<u32>,
+    pub(super) flipped: Vec<PartIx>,
     /// Parts that answer a tester otherwise.
-    pub(super) silenced: Vec<u32>,
+    pub(super) silenced: Vec<PartIx>,
     /// Monitors with their verdict.
-    pub(super) monitors: Vec<(u32, Verdict)>,
+    pub(super) monitors: Vec<(MonitorIx, Verdict)>,
 }
 
 impl Loose {
@@ -48,18 +50,18 @@ impl Loose {
 #[derive(Debug, Clone, Default)]
 pub(super) struct Order {
     /// Node at each place.
-    pub(super) node: Vec<u32>,
+    pub(super) node: Vec<NodeId>,
     /// Place of each node.
-    pub(super) place: Vec<u32>,
+    pub(super) place: TiVec<NodeId, u32>,
 }
 
 impl Order {
-    pub(super) fn of(volts: &[f32]) -> Self {
-        let mut node: Vec<u32> = (0..volts.len() as u32).collect();
-        node.sort_by(|a, b| volts[*a as usize].total_cmp(&volts[*b as usize]).then(a.cmp(b)));
-        let mut place = vec![0; volts.len()];
+    pub(super) fn of(volts: &TiSlice<NodeId, f32>) -> Self {
+        let mut node: Vec<NodeId> = volts.keys().collect();
+        node.sort_by(|a, b| volts[*a].total_cmp(&volts[*b]).then(a.cmp(b)));
+        let mut place: TiVec<NodeId, u32> = vec![0; volts.len()].into();
         for (at, n) in node.iter().enumerate() {
-            place[*n as usize] = at as u32;
+            place[*n] = at as u32;
         }
         Self { node, place }
     }
@@ -127,7 +129,7 @@ impl Packed {
         let in_stretches = loose.all_volts.is_some();
         let volts: Vec<(u32, u16)> = match &loose.all_volts {
             Some(all) => stretches(all),
-            None => loose.volts.iter().map(|(n, v)| (*n, steps(*v))).collect(),
+            None => loose.volts.iter().map(|(n, v)| (n.0, steps(*v))).collect(),
         };
         let counts = [
             volts.len(),
@@ -154,13 +156,13 @@ impl Packed {
         let bits = |v: f32| [v.to_bits() as u16, (v.to_bits() >> 16) as u16];
         numbers(&mut out, &mut volts.iter().map(|x| x.0));
         out.extend(volts.iter().map(|x| x.1));
-        for list in [&loose.amps, &loose.effects] {
-            numbers(&mut out, &mut list.iter().map(|x| x.0));
-            out.extend(list.iter().flat_map(|x| bits(x.1)));
-        }
-        numbers(&mut out, &mut loose.flipped.iter().copied());
-        numbers(&mut out, &mut loose.silenced.iter().copied());
-        numbers(&mut out, &mut loose.monitors.iter().map(|x| x.0));
+        numbers(&mut out, &mut loose.amps.iter().map(|x| x.0.0));
+        out.extend(loose.amps.iter().flat_map(|x| bits(x.1)));
+        numbers(&mut out, &mut loose.effects.iter().map(|x| x.0.0));
+        out.extend(loose.effects.iter().flat_map(|x| bits(x.1)));
+        numbers(&mut out, &mut loose.flipped.iter().map(|x| x.0));
+        numbers(&mut out, &mut loose.silenced.iter().map(|x| x.0));
+        numbers(&mut out, &mut loose.monitors.iter().map(|x| x.0.0));
         out.extend(loose.monitors.iter().map(|x| verdict_word(x.1)));
         Some(Self(out.into_boxed_slice()))
     }
@@ -260,48 +262,48 @@ impl Packed {
     }
 
     /// By how much a node's voltage differs, volts.
-    pub(super) fn volts(&self, node: usize, order: &Order) -> f64 {
+    pub(super) fn volts(&self, node: NodeId, order: &Order) -> f64 {
         let s = self.section(VOLTS);
         let k = match self.is_in_stretches() {
             true => self.up_to(s, order.place[node]),
-            false => self.find(s, node as u32),
+            false => self.find(s, node.0),
         };
         k.map_or(0.0, |k| self.volts_at(s, k))
     }
 
     /// Current in a conductor that differs, amperes.
-    pub(super) fn amps(&self, wire: usize) -> Option<f32> {
+    pub(super) fn amps(&self, wire: WireIx) -> Option<f32> {
         let s = self.section(AMPS);
-        self.find(s, wire as u32).map(|k| self.float_at(s, k))
+        self.find(s, wire.0).map(|k| self.float_at(s, k))
     }
 
     /// Effect of a part that differs.
-    pub(super) fn effect(&self, part: usize) -> Option<f32> {
+    pub(super) fn effect(&self, part: PartIx) -> Option<f32> {
         let s = self.section(EFFECTS);
-        self.find(s, part as u32).map(|k| self.float_at(s, k))
+        self.find(s, part.0).map(|k| self.float_at(s, k))
     }
 
     /// Whether a part works otherwise.
-    pub(super) fn is_flipped(&self, part: usize) -> bool {
-        self.find(self.section(FLIPPED), part as u32).is_some()
+    pub(super) fn is_flipped(&self, part: PartIx) -> bool {
+        self.find(self.section(FLIPPED), part.0).is_some()
     }
 
     /// Whether a part answers a tester otherwise.
-    pub(super) fn is_silenced(&self, part: usize) -> bool {
-        self.find(self.section(SILENCED), part as u32).is_some()
+    pub(super) fn is_silenced(&self, part: PartIx) -> bool {
+        self.find(self.section(SILENCED), part.0).is_some()
     }
 
     /// Verdict of a monitor that differs.
-    pub(super) fn monitor(&self, monitor: usize) -> Option<Verdict> {
+    pub(super) fn monitor(&self, monitor: MonitorIx) -> Option<Verdict> {
         let s = self.section(MONITORS);
-        self.find(s, monitor as u32).map(|k| self.verdict_at(s, k))
+        self.find(s, monitor.0).map(|k| self.verdict_at(s, k))
     }
 
     /// Every node that differs, with the difference, volts.
     pub(super) fn each_volts<'a>(
         &'a self,
         order: &'a Order,
-    ) -> impl Iterator<Item = (usize, f64)> + 'a {
+    ) -> impl Iterator<Item = (NodeId, f64)> + 'a {
         let (s, in_stretches) = (self.section(VOLTS), self.is_in_stretches());
         let from = move |k: usize| self.number(s, k) as usize;
         (0..s.count).flat_map(move |k| {
@@ -310,33 +312,34 @@ impl Packed {
                 true => order.node.len(),
                 false => from(k) + 1,
             };
-            let node = move |at: usize| if in_stretches { order.node[at] as usize } else { at };
+            let node =
+                move |at: usize| if in_stretches { order.node[at] } else { NodeId::from(at) };
             (from(k)..to).map(move |at| (node(at), self.volts_at(s, k)))
         })
     }
 
     /// Every conductor whose current differs, with the current, amperes.
-    pub(super) fn each_amps(&self) -> impl Iterator<Item = (usize, f32)> + '_ {
+    pub(super) fn each_amps(&self) -> impl Iterator<Item = (WireIx, f32)> + '_ {
         let s = self.section(AMPS);
-        (0..s.count).map(move |k| (self.number(s, k) as usize, self.float_at(s, k)))
+        (0..s.count).map(move |k| (WireIx(self.number(s, k)), self.float_at(s, k)))
     }
 
     /// Parts that answer a tester otherwise.
-    pub(super) fn silenced(&self) -> Vec<u32> {
-        self.numbers(SILENCED).collect()
+    pub(super) fn silenced(&self) -> Vec<PartIx> {
+        self.numbers(SILENCED).map(PartIx).collect()
     }
 
     /// Monitors with another verdict.
-    pub(super) fn monitors(&self) -> Vec<(u32, Verdict)> {
+    pub(super) fn monitors(&self) -> Vec<(MonitorIx, Verdict)> {
         let s = self.section(MONITORS);
-        (0..s.count).map(|k| (self.number(s, k), self.verdict_at(s, k))).collect()
+        (0..s.count).map(|k| (MonitorIx(self.number(s, k)), self.verdict_at(s, k))).collect()
     }
 
     /// The same with other parts silent and other verdicts; nothing where nothing differs any more.
     pub(super) fn with(
         this: Option<&Self>,
-        silenced: Vec<u32>,
-        monitors: Vec<(u32, Verdict)>,
+        silenced: Vec<PartIx>,
+        monitors: Vec<(MonitorIx, Verdict)>,
         order: &Order,
         wide: bool,
     ) -> Option<Self> {
@@ -346,12 +349,13 @@ impl Packed {
             match p.is_in_stretches() {
                 // They come in the order they are kept in.
                 true => loose.all_volts = Some(volts.map(|x| x.1).collect()),
-                false => loose.volts = volts.map(|(n, v)| (n as u32, v)).collect(),
+                false => loose.volts = volts.collect(),
             }
-            loose.amps = p.each_amps().map(|(n, a)| (n as u32, a)).collect();
+            loose.amps = p.each_amps().collect();
             let s = p.section(EFFECTS);
-            loose.effects = (0..s.count).map(|k| (p.number(s, k), p.float_at(s, k))).collect();
-            loose.flipped = p.numbers(FLIPPED).collect();
+            loose.effects =
+                (0..s.count).map(|k| (PartIx(p.number(s, k)), p.float_at(s, k))).collect();
+            loose.flipped = p.numbers(FLIPPED).map(PartIx).collect();
         }
         Self::of(&loose, wide)
     }
@@ -390,16 +394,18 @@ mod tests {
             )
                 .prop_map(
                     |(wide, volts, amps, effects, flipped, silenced, monitors, all)| {
-                        let list = |m: BTreeMap<u32, f32>| m.into_iter().collect();
+                        fn list<K: From<usize>, V>(m: BTreeMap<u32, V>) -> Vec<(K, V)> {
+                            m.into_iter().map(|(k, v)| (K::from(k as usize), v)).collect()
+                        }
                         let volts = if all.is_some() { BTreeMap::new() } else { volts };
                         let loose = Loose {
                             all_volts: all,
-                            volts: volts.into_iter().collect(),
+                            volts: list(volts),
                             amps: list(amps),
                             effects: list(effects),
-                            flipped: flipped.into_iter().collect(),
-                            silenced: silenced.into_iter().collect(),
-                            monitors: monitors.into_iter().collect(),
+                            flipped: flipped.into_iter().map(PartIx).collect(),
+                            silenced: silenced.into_iter().map(PartIx).collect(),
+                            monitors: list(monitors),
                         };
                         (wide, loose)
                     },
@@ -415,32 +421,32 @@ mod tests {
                 return Ok(());
             };
             let nodes = loose.all_volts.as_ref().map_or(200_000, Vec::len);
-            let order = Order::of(&(0..nodes).map(|n| (n * 7 % 13) as f32).collect::<Vec<_>>());
+            let order = Order::of(&(0..nodes).map(|n| (n * 7 % 13) as f32).collect::<TiVec<NodeId, _>>());
             for (at, v) in loose.all_volts.iter().flatten().enumerate() {
-                prop_assert!((p.volts(order.node[at] as usize, &order) - v).abs() <= 0.51 * STEP);
+                prop_assert!((p.volts(order.node[at], &order) - v).abs() <= 0.51 * STEP);
             }
             for (n, v) in &loose.volts {
-                prop_assert!((p.volts(*n as usize, &order) - v).abs() <= 0.51 * STEP);
+                prop_assert!((p.volts(*n, &order) - v).abs() <= 0.51 * STEP);
             }
             for (n, a) in &loose.amps {
-                prop_assert_eq!(p.amps(*n as usize), Some(*a));
+                prop_assert_eq!(p.amps(*n), Some(*a));
             }
             for (n, e) in &loose.effects {
-                prop_assert_eq!(p.effect(*n as usize), Some(*e));
+                prop_assert_eq!(p.effect(*n), Some(*e));
             }
             for n in &loose.flipped {
-                prop_assert!(p.is_flipped(*n as usize));
+                prop_assert!(p.is_flipped(*n));
             }
             prop_assert_eq!(p.silenced(), loose.silenced.clone());
             prop_assert_eq!(p.monitors(), loose.monitors.clone());
             for (m, v) in &loose.monitors {
-                prop_assert_eq!(p.monitor(*m as usize), Some(*v));
+                prop_assert_eq!(p.monitor(*m), Some(*v));
             }
             // What is not there differs in nothing.
-            prop_assert_eq!(p.amps(199_999), loose.amps.iter().find(|x| x.0 == 199_999).map(|x| x.1));
+            prop_assert_eq!(p.amps(WireIx(199_999)), loose.amps.iter().find(|x| x.0.0 == 199_999).map(|x| x.1));
             // Other silences leave the rest as it was.
-            let other = Packed::with(Some(&p), vec![7], Vec::new(), &order, wide).unwrap();
-            prop_assert_eq!(other.silenced(), vec![7]);
+            let other = Packed::with(Some(&p), vec![PartIx(7)], Vec::new(), &order, wide).unwrap();
+            prop_assert_eq!(other.silenced(), vec![PartIx(7)]);
             let same: Vec<_> = p.each_volts(&order).zip(other.each_volts(&order)).collect();
             prop_assert_eq!(same.len(), p.each_volts(&order).count());
             prop_assert!(same.iter().all(|(a, b)| a.0 == b.0 && (a.1 - b.1).abs() < 1e-9));
@@ -450,10 +456,10 @@ mod tests {
 
     #[test]
     fn what_is_beyond_the_range_is_as_far_as_it_goes() {
-        let loose = Loose { volts: vec![(3, 400.0)], ..Loose::default() };
+        let loose = Loose { volts: vec![(NodeId(3), 400.0)], ..Loose::default() };
         let p = Packed::of(&loose, false).unwrap();
-        let order = Order::of(&[0.0; 5]);
-        assert!((p.volts(3, &order) - 32.767).abs() < 1e-9);
-        assert_eq!(p.volts(4, &order), 0.0);
+        let order = Order::of(TiSlice::from_ref(&[0.0; 5]));
+        assert!((p.volts(NodeId(3), &order) - 32.767).abs() < 1e-9);
+        assert_eq!(p.volts(NodeId(4), &order), 0.0);
     }
 }

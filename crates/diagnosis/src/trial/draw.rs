@@ -1,6 +1,6 @@
 //! What is hidden in a job, with numbers off the grid.
 
-use crate::model::Model;
+use crate::model::{ItemIx, Model};
 use circuit::{Fault, fault};
 use rand::Rng;
 use rand::seq::IndexedRandom;
@@ -27,25 +27,25 @@ pub fn fault(model: &Model, truths: Truths, rng: &mut impl Rng) -> Option<FaultI
     let of_item: Vec<&Fault> = match truths {
         Truths::Believed => model.faults.iter().collect(),
         Truths::Hard => {
-            let rate = |item: usize| -> f64 {
+            let rate = |item: ItemIx| -> f64 {
                 model.variants(item).iter().map(|h| model.faults[*h].prior).sum::<f64>().sqrt()
             };
-            let total: f64 = (0..model.items.len()).map(rate).sum();
+            let total: f64 = model.items.keys().map(rate).sum();
             let mut left = rng.random::<f64>() * total;
-            let item = (0..model.items.len()).find(|item| {
+            let item = model.items.keys().find(|item| {
                 left -= rate(*item);
                 left <= 0.0
             });
             model.variants(item?).iter().map(|h| &model.faults[*h]).collect()
         }
         Truths::Even => {
-            let mut sorts: BTreeMap<ItemKind, Vec<usize>> = BTreeMap::new();
+            let mut sorts: BTreeMap<ItemKind, Vec<ItemIx>> = BTreeMap::new();
             for (k, item) in
-                model.items.iter().enumerate().filter(|x| !model.variants(x.0).is_empty())
+                model.items.iter_enumerated().filter(|x| !model.variants(x.0).is_empty())
             {
                 sorts.entry(item.kind()).or_default().push(k);
             }
-            let sorts: Vec<Vec<usize>> = sorts.into_values().collect();
+            let sorts: Vec<Vec<ItemIx>> = sorts.into_values().collect();
             let item = sorts.choose(rng).and_then(|items| items.choose(rng)).copied();
             model.variants(item?).iter().map(|h| &model.faults[*h]).collect()
         }

@@ -4,7 +4,7 @@ use super::{Bench, Strategy, strategy};
 use crate::costs::{Prices, price};
 use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::gate::{self, Standing};
-use crate::model::{Model, ModelError};
+use crate::model::{ItemIx, Model, ModelError};
 use crate::next::candidates::{Candidate, Here, What};
 use crate::next::{self, Ask, CannotDo, CheckId};
 use crate::posterior::{Posterior, entropy};
@@ -270,13 +270,13 @@ pub fn work(
     };
     // The check whose outcome the next weighing shows: kind, promise, uncertainty before it.
     let mut pending: Option<(&'static str, f64, f64)> = None;
-    let mut proving: Option<usize> = None;
+    let mut proving: Option<ItemIx> = None;
     let mut refused: Vec<CannotDo> = Vec::new();
     // Points of a module's gate that were looked at, each once.
     let mut gated: Vec<CheckId> = Vec::new();
     loop {
         let posterior = Posterior::given(model, priors, &evidence)?;
-        let uncertain = entropy(&posterior.items);
+        let uncertain = entropy(&posterior.items.raw);
         if let Some((kind, promised, before)) = pending.take() {
             worked.taken.push(Taken { kind, promised, gained: before - uncertain });
         }

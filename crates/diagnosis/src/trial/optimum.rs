@@ -8,8 +8,8 @@ use crate::evidence::Present;
 use crate::model::Model;
 use crate::next::candidates::{Candidate, Field, Here};
 use crate::next::divide;
-use crate::posterior::{Explains, Live, Posterior};
-use std::collections::HashMap;
+use crate::posterior::{Explains, Live, Posterior, Repair};
+use std::collections::{BTreeMap, HashMap};
 use vehicle::OperatingState;
 
 /// Expected minutes to isolate the repair item, from one complaint.
@@ -37,7 +37,7 @@ struct Division {
 
 struct Game<'a> {
     p: Vec<f64>,
-    item: Vec<usize>,
+    repair: Vec<Repair>,
     divisions: &'a [Division],
     optimum: HashMap<u32, f64>,
     engine: HashMap<u32, f64>,
@@ -54,7 +54,7 @@ impl Game<'_> {
 
     /// Nothing left to tell apart: one repair item.
     fn is_done(&self, set: u32) -> bool {
-        let mut items = self.members(set).map(|k| self.item[k]);
+        let mut items = self.members(set).map(|k| self.repair[k]);
         let first = items.next();
         items.all(|i| Some(i) == first)
     }
@@ -101,9 +101,9 @@ impl Game<'_> {
     }
 
     fn entropy(&self, set: u32) -> f64 {
-        let mut by_item: HashMap<usize, f64> = HashMap::new();
+        let mut by_item: BTreeMap<Repair, f64> = BTreeMap::new();
         for k in self.members(set) {
-            *by_item.entry(self.item[k]).or_default() += self.p[k];
+            *by_item.entry(self.repair[k]).or_default() += self.p[k];
         }
         crate::posterior::entropy(&by_item.into_values().collect::<Vec<_>>())
     }
@@ -181,7 +181,7 @@ pub fn compare(model: &Model, posterior: &Posterior) -> Option<Compared> {
         .into_iter()
         .filter(|l| matches!(l.what, Explains::Fault(_)))
         .collect();
-    live.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.group.cmp(&b.group)));
+    live.sort_by(|a, b| b.p.total_cmp(&a.p).then(a.repair.cmp(&b.repair)));
     live.truncate(MOST);
     if live.len() < 3 {
         return None;
@@ -203,7 +203,7 @@ pub fn compare(model: &Model, posterior: &Posterior) -> Option<Compared> {
     let total: f64 = live.iter().map(|l| l.p).sum();
     let mut game = Game {
         p: live.iter().map(|l| l.p / total).collect(),
-        item: live.iter().map(|l| l.group).collect(),
+        repair: live.iter().map(|l| l.repair).collect(),
         divisions: &divisions,
         optimum: HashMap::new(),
         engine: HashMap::new(),

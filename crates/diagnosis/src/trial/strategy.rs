@@ -3,10 +3,11 @@
 use crate::model::Model;
 use crate::next::Ranked;
 use crate::next::candidates::What;
-use circuit::{Instrument, Of};
+use circuit::{BODY, Instrument, NodeId, Of};
 use rand::Rng;
 use serde::Serialize;
 use std::collections::VecDeque;
+use vehicle::{TiSlice, TiVec};
 
 /// A way to choose the next check among those that can tell something.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -40,7 +41,7 @@ impl Strategy {
     pub(super) fn choose(
         self,
         model: &Model,
-        steps: &[Option<usize>],
+        steps: &TiSlice<NodeId, Option<usize>>,
         checks: &[Ranked],
         rng: &mut impl Rng,
     ) -> Option<usize> {
@@ -65,7 +66,7 @@ impl Strategy {
             Self::SourceToLoad => voltages()
                 .min_by(|a, b| {
                     // What no way leads to comes last.
-                    let step = |n: usize| {
+                    let step = |n: NodeId| {
                         let steps = steps.get(n).copied().flatten();
                         (steps.is_none(), steps)
                     };
@@ -81,14 +82,14 @@ impl Strategy {
 }
 
 /// Steps from the battery to every node, along conductors, contacts, fuses and terminals.
-pub(super) fn steps(model: &Model) -> Vec<Option<usize>> {
+pub(super) fn steps(model: &Model) -> TiVec<NodeId, Option<usize>> {
     let c = &model.circuit;
-    let mut steps = vec![None; c.nodes];
+    let mut steps: TiVec<NodeId, Option<usize>> = vec![None; c.nodes].into();
     let Some(start) = c.supply else { return steps };
-    let mut next: Vec<Vec<usize>> = vec![Vec::new(); c.nodes];
+    let mut next: TiVec<NodeId, Vec<NodeId>> = vec![Vec::new(); c.nodes].into();
     for b in &c.branches {
         // Not through the body: that is the way back.
-        if b.from != 0 && b.to != 0 && !matches!(b.of, Of::Ground(_)) {
+        if b.from != BODY && b.to != BODY && !matches!(b.of, Of::Ground(_)) {
             next[b.from].push(b.to);
             next[b.to].push(b.from);
         }

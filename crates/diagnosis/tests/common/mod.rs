@@ -90,8 +90,8 @@ pub fn scan(state: &OperatingState, changes: &[circuit::Change]) -> Vec<Finding>
     let c = &MODEL.circuit;
     let s = c.solve(state, changes, None);
     let deaf = circuit::hearing::deaf(c, state, changes);
-    let answers = |k: usize| s.alive(c, k) && !deaf.contains(&(k as u32));
-    let parts = c.vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_some());
+    let answers = |k: vehicle::PartIx| s.alive(c, k) && !deaf.contains(&k);
+    let parts = c.vehicle.parts.iter_enumerated().filter(|(_, p)| p.module.is_some());
     let answers = parts.map(|(k, p)| Finding::Answer { module: p.id.clone(), answers: answers(k) });
     let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s, &deaf));
     let codes = run.filter(|(_, v)| *v != Verdict::NotRun).map(|(m, v)| Finding::Code {

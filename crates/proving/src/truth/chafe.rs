@@ -6,7 +6,7 @@ use diagnosis::Model;
 use rand::Rng;
 use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
-use vehicle::{FaultId, Item, Minutes, Splice, Wire};
+use vehicle::{FaultId, Item, Minutes, Splice, Wire, WireIx};
 
 /// What a chafed spot may have, ohms.
 const OHMS: (f64, f64) = (0.03, 3000.0);
@@ -15,8 +15,8 @@ const SPOT: &str = "chafed spot";
 
 pub(super) fn drawn(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let mut vehicle = model.circuit.vehicle.clone();
-    let long: Vec<usize> =
-        (0..vehicle.wires.len()).filter(|w| vehicle.wires[*w].length_m > 0.3).collect();
+    let long: Vec<WireIx> =
+        vehicle.wires.keys().filter(|w| vehicle.wires[*w].length_m > 0.3).collect();
     let at = *long.choose(rng)?;
     let share = rng.random_range(0.05..0.95);
     let whole = vehicle.wires[at].clone();
@@ -30,7 +30,7 @@ pub(super) fn drawn(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
         minutes: Minutes::default(),
     });
     let second = Wire {
-        id: format!("{} behind the spot", whole.id),
+        id: format!("{} behind the spot", whole.id).into(),
         from: SPOT.into(),
         length_m: whole.length_m * (1.0 - share),
         ..whole.clone()

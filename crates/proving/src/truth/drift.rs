@@ -7,7 +7,7 @@ use diagnosis::Model;
 use rand::Rng;
 use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
-use vehicle::{Element, Item};
+use vehicle::{Element, Item, PartIx};
 
 /// By how much a number drifts, either way.
 const DRIFT: (f64, f64) = (1.25, 4.0);
@@ -27,8 +27,8 @@ pub(super) fn drawn(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
             _ => return None,
         })
     };
-    let parts = vehicle.parts.iter().enumerate().filter(|(_, p)| p.module.is_none());
-    let all: Vec<(usize, usize, &'static str)> = parts
+    let parts = vehicle.parts.iter_enumerated().filter(|(_, p)| p.module.is_none());
+    let all: Vec<(PartIx, usize, &'static str)> = parts
         .flat_map(|(k, p)| p.elements.iter().enumerate().map(move |(n, e)| (k, n, e)))
         .filter_map(|(k, n, e)| Some((k, n, drifts(e)?)))
         .collect();

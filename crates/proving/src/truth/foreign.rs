@@ -8,13 +8,13 @@ use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
 use serde_json::json;
 use std::collections::BTreeMap;
-use vehicle::{Element, Item, Minutes, Part, PartKind, Point, Vehicle, Wire};
+use vehicle::{Element, Item, Minutes, Part, PartKind, Point, Vehicle, Wire, WireId, WireIx};
 
 /// Two conductors sit in each other's cavity.
 pub(super) fn exchanged(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let mut vehicle = model.circuit.vehicle.clone();
-    let mut ends: BTreeMap<String, Vec<(usize, bool)>> = BTreeMap::new();
-    for (w, wire) in vehicle.wires.iter().enumerate() {
+    let mut ends: BTreeMap<String, Vec<(WireIx, bool)>> = BTreeMap::new();
+    for (w, wire) in vehicle.wires.iter_enumerated() {
         for (end, is_to) in [(&wire.from, false), (&wire.to, true)] {
             let at = Point::of(end);
             if at.no.is_none() {
@@ -25,12 +25,12 @@ pub(super) fn exchanged(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
                 .push((w, is_to));
         }
     }
-    let with_two: Vec<(&String, &Vec<(usize, bool)>)> =
+    let with_two: Vec<(&String, &Vec<(WireIx, bool)>)> =
         ends.iter().filter(|(_, list)| list.len() > 1).collect();
     let (owner, list) = with_two.choose(rng)?;
-    let two: Vec<(usize, bool)> = list.choose_multiple(rng, 2).copied().collect();
+    let two: Vec<(WireIx, bool)> = list.choose_multiple(rng, 2).copied().collect();
     let [(a, a_to), (b, b_to)] = two[..] else { return None };
-    let end = |vehicle: &Vehicle, w: usize, is_to: bool| {
+    let end = |vehicle: &Vehicle, w: WireIx, is_to: bool| {
         if is_to { vehicle.wires[w].to.clone() } else { vehicle.wires[w].from.clone() }
     };
     let (at_a, at_b) = (end(&vehicle, a, a_to), end(&vehicle, b, b_to));
@@ -44,7 +44,7 @@ pub(super) fn exchanged(model: &Model, rng: &mut ChaCha8Rng) -> Option<Truth> {
     let ids = [a, b].map(|w| vehicle.wires[w].id.clone());
     let text = format!("conductors {} and {} exchanged at {owner}", ids[0], ids[1]);
     // Whoever takes either of them in hand sees it.
-    let contacts = [at_a, at_b].map(|end| Item::Terminal(Point::of(&end).cavity().to_owned()));
+    let contacts = [at_a, at_b].map(|end| Item::Terminal(Point::of(&end).cavity().into()));
     let right = contacts.into_iter().chain(ids.iter().map(|id| Item::wire(id))).collect();
     Some(Truth { vehicle, faults: Vec::new(), aged: Vec::new(), right, foreign: true, text })
 }
@@ -72,16 +72,16 @@ fn joined(
     let element: Element = serde_json::from_value(element.clone()).ok()?;
     let earthed =
         |id: &str| model.circuit.node_of.get(id).is_none_or(|n| model.circuit.earthed[*n]);
-    let live: Vec<(String, String)> = vehicle
+    let live: Vec<(WireId, String)> = vehicle
         .wires
         .iter()
         .filter(|w| !earthed(&w.to) && !earthed(&w.from))
         .map(|w| (w.id.clone(), w.to.clone()))
         .collect();
-    let two: Vec<&(String, String)> = live.choose_multiple(rng, 2).collect();
+    let two: Vec<&(WireId, String)> = live.choose_multiple(rng, 2).collect();
     let [(a, at_a), (b, at_b)] = two[..] else { return None };
     let beside = |x: &str, y: &str| {
-        let of = |(p, q): &(String, String)| (p == x && q == y) || (p == y && q == x);
+        let of = |(p, q): &(WireId, WireId)| (p == x && q == y) || (p == y && q == x);
         vehicle.places.iter().any(|p| p.beside.iter().any(of))
     };
     if beside(a, b) || model.circuit.node(at_a).ok()? == model.circuit.node(at_b).ok()? {
@@ -102,7 +102,7 @@ fn joined(
     });
     for (k, end) in [at_a, at_b].into_iter().enumerate() {
         vehicle.wires.push(Wire {
-            id: format!("{ADDED} {k}"),
+            id: format!("{ADDED} {k}").into(),
             from: end.clone(),
             to: format!("{ADDED}.{}", k + 1),
             area_mm2: 1.0,

@@ -15,7 +15,7 @@ use diagnosis::trial::draw::{self, Truths};
 use rand::Rng;
 use rand::seq::IndexedRandom;
 use rand_chacha::ChaCha8Rng;
-use vehicle::{FaultId, Item, Vehicle};
+use vehicle::{ConnectorId, FaultId, Item, Vehicle};
 
 /// What is hidden.
 #[derive(Debug, Clone)]
@@ -85,10 +85,10 @@ pub fn off_model(model: &Model, truths: Truths, rng: &mut ChaCha8Rng) -> Truth {
     };
     let mut truth = drawn
         .unwrap_or_else(|| Truth::of(model, draw::fault(model, truths, rng).into_iter().collect()));
-    let contacts: Vec<&(String, String)> = model.circuit.terminal_branch.keys().collect();
+    let contacts: Vec<&(ConnectorId, String)> = model.circuit.terminal_branch.keys().collect();
     for (connector, cavity) in contacts.choose_multiple(rng, AGED) {
         let ohms = between(AGED_OHMS.0, AGED_OHMS.1, rng);
-        let contact = Item::Terminal(format!("{connector}.{cavity}"));
+        let contact = Item::Terminal(format!("{connector}.{cavity}").into());
         let is_there = truth.faults.iter().any(|f| f.of == contact);
         let aged = FaultId::new(contact, "series", Some(rounded(ohms)));
         if fault::named(&model.circuit, &aged).is_some() && !is_there {

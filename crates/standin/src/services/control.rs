@@ -3,8 +3,9 @@
 use super::{LENGTH, NOT_IN_SESSION, OUT_OF_RANGE, Refusal};
 use crate::world::{Driven, World};
 use std::time::Duration;
+use vehicle::PartIx;
 
-pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, high, low, control, more @ ..] = request else {
         return Err(LENGTH);
     };

@@ -11,6 +11,7 @@ mod write_data;
 
 use crate::Shared;
 use crate::world::World;
+use vehicle::{MonitorIx, PartIx};
 
 /// A negative response code.
 pub(crate) type Refusal = u8;
@@ -28,7 +29,7 @@ pub(crate) const OUT_OF_RANGE: Refusal = 0x31;
 /// Where a request gets to.
 pub(crate) enum Reach {
     /// A working module.
-    Module(usize),
+    Module(PartIx),
     /// A module that exists and keeps silent.
     Silent,
     /// No such address.
@@ -51,7 +52,7 @@ pub(crate) fn reach(world: &Shared, target: u16, gateway: u16) -> Reach {
 }
 
 /// Answers a request of a connection as a module; nothing where no answer is wanted.
-pub(crate) fn answer(world: &Shared, part: usize, request: &[u8], tester: u64) -> Vec<u8> {
+pub(crate) fn answer(world: &Shared, part: PartIx, request: &[u8], tester: u64) -> Vec<u8> {
     let mut w = world.lock();
     w.hears(part);
     let result = match request {
@@ -77,8 +78,8 @@ pub(crate) fn answer(world: &Shared, part: usize, request: &[u8], tester: u64) -
 }
 
 /// Monitors of a module, as indices.
-fn monitors(w: &World, part: usize) -> Vec<usize> {
+fn monitors(w: &World, part: PartIx) -> Vec<MonitorIx> {
     let id = &w.circuit.vehicle.parts[part].id;
-    let all = w.circuit.vehicle.monitors.iter().enumerate();
+    let all = w.circuit.vehicle.monitors.iter_enumerated();
     all.filter(|(_, m)| &m.module == id).map(|(k, _)| k).collect()
 }

@@ -3,12 +3,13 @@
 use super::{LENGTH, OUT_OF_RANGE, Refusal, SUB_FUNCTION, monitors};
 use crate::codes;
 use crate::world::World;
+use vehicle::{MonitorIx, PartIx};
 
 /// Status bits this vehicle supports.
 const AVAILABLE: u8 = 0xFF;
 
-pub(super) fn answer(w: &World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
-    let code = |k: usize| {
+pub(super) fn answer(w: &World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+    let code = |k: MonitorIx| {
         let m = &w.circuit.vehicle.monitors[k];
         codes::bytes(&m.code, &m.failure_type)
     };

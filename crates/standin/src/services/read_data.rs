@@ -2,8 +2,9 @@
 
 use super::{LENGTH, OUT_OF_RANGE, Refusal, VIN};
 use crate::world::World;
+use vehicle::PartIx;
 
-pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, high, low] = request else {
         return Err(LENGTH);
     };

@@ -3,9 +3,10 @@
 use super::{LENGTH, OUT_OF_RANGE, Refusal, SEQUENCE, SUB_FUNCTION};
 use crate::codes;
 use crate::world::World;
+use vehicle::PartIx;
 
 /// Start runs it, results tells the codes that failed in it, three bytes each.
-pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, control, high, low] = request else { return Err(LENGTH) };
     if u16::from_be_bytes([*high, *low]) != w.circuit.vehicle.identifiers.self_test {
         return Err(OUT_OF_RANGE);

@@ -4,13 +4,14 @@
 use super::{LENGTH, NOT_IN_SESSION, Refusal, SEQUENCE, SUB_FUNCTION, WRONG_KEY};
 use crate::world::World;
 use rand::Rng;
+use vehicle::PartIx;
 
 /// The key to a seed of a module.
 fn key(seed: [u8; 4], address: u16) -> [u8; 4] {
     seed.map(|b| !b ^ address.to_be_bytes()[1])
 }
 
-pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let address = w.circuit.vehicle.parts[part].module.as_ref().map_or(0, |m| m.address);
     let fresh: [u8; 4] = w.rng.random::<u32>().saturating_add(1).to_be_bytes();
     let session = w.sessions.get_mut(&part).ok_or(NOT_IN_SESSION)?;

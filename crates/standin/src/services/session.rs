@@ -2,13 +2,14 @@
 
 use super::{LENGTH, Refusal, SUB_FUNCTION};
 use crate::world::World;
+use vehicle::PartIx;
 
 /// P2 in milliseconds and P2* in tens of them, as a session answers them: 50 ms and 5 s.
 const TIMING: [u8; 4] = [0x00, 0x32, 0x01, 0xF4];
 
 pub(super) fn change(
     w: &mut World,
-    part: usize,
+    part: PartIx,
     request: &[u8],
     tester: u64,
 ) -> Result<Vec<u8>, Refusal> {
@@ -21,7 +22,7 @@ pub(super) fn change(
     Ok([&[sub & 0x7F][..], &TIMING].concat())
 }
 
-pub(super) fn reset(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+pub(super) fn reset(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     match request {
         [_, sub] if matches!(sub & 0x7F, 0x01..=0x03) => {
             w.reset(part);

@@ -2,8 +2,9 @@
 
 use super::{LENGTH, NOT_IN_SESSION, OUT_OF_RANGE, Refusal, SECURITY, VIN};
 use crate::world::World;
+use vehicle::PartIx;
 
-pub(super) fn answer(w: &mut World, part: usize, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, high, low, data @ ..] = request else { return Err(LENGTH) };
     let did = u16::from_be_bytes([*high, *low]);
     let session = w.sessions.get(&part).ok_or(NOT_IN_SESSION)?;

@@ -29,9 +29,9 @@ kind! {
         }
         other {
             /// Output that drives it forward.
-            forward: String,
+            forward: crate::OutputId,
             /// Output that drives it backward.
-            backward: String,
+            backward: crate::OutputId,
         }
     }
 }

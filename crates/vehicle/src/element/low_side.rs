@@ -25,7 +25,7 @@ kind! {
         }
         other {
             /// Name of the output that drives it.
-            output: String,
+            output: crate::OutputId,
         }
     }
 }

@@ -91,7 +91,7 @@ mod tests {
             mode in "[a-z_]{1,9}(-[0-9]{1,2}){0,2}(@[0-9])?",
             number in proptest::option::of(1e-6f64..1e9),
         ) {
-            let id = FaultId::new(Item::Terminal(name), &mode, number);
+            let id = FaultId::new(Item::Terminal(name.into()), &mode, number);
             prop_assert_eq!(id.to_string().parse::<FaultId>().unwrap(), id);
         }
 

@@ -1,6 +1,6 @@
 //! Repair items: what a technician would mend or renew as one thing.
 
-use super::{NameError, Point};
+use super::{CavityId, ConnectorId, GroundId, NameError, PartId, Point, SpliceId, WireId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -36,19 +36,19 @@ pub enum ItemKind {
 #[schemars(with = "String")]
 pub enum Item {
     /// A conductor, by its id.
-    Wire(String),
+    Wire(WireId),
     /// A terminal pair, by its cavity `C4.7` or its pin in a socket `F12.1`.
-    Terminal(String),
+    Terminal(CavityId),
     /// A ground point, by its id.
-    Ground(String),
+    Ground(GroundId),
     /// A whole connector, by its id.
-    Connector(String),
+    Connector(ConnectorId),
     /// A splice or bus bar, by its id.
-    Splice(String),
+    Splice(SpliceId),
     /// Two conductors rubbed through to each other, by their ids.
-    Pair(String, String),
+    Pair(WireId, WireId),
     /// A part, by its id.
-    Part(String),
+    Part(PartId),
     /// Something that the vehicle file does not have.
     Elsewhere,
 }
@@ -56,12 +56,12 @@ pub enum Item {
 impl Item {
     /// The part of an id.
     pub fn part(id: &str) -> Self {
-        Self::Part(id.to_owned())
+        Self::Part(id.into())
     }
 
     /// The conductor of an id.
     pub fn wire(id: &str) -> Self {
-        Self::Wire(id.to_owned())
+        Self::Wire(id.into())
     }
 
     /// What kind of thing it is.
@@ -92,13 +92,12 @@ impl Item {
     /// none for what the file does not have.
     pub fn thing(&self) -> Option<&str> {
         match self {
-            Self::Wire(id)
-            | Self::Terminal(id)
-            | Self::Ground(id)
-            | Self::Connector(id)
-            | Self::Splice(id)
-            | Self::Part(id)
-            | Self::Pair(id, _) => Some(id),
+            Self::Wire(id) | Self::Pair(id, _) => Some(id),
+            Self::Terminal(id) => Some(id),
+            Self::Ground(id) => Some(id),
+            Self::Connector(id) => Some(id),
+            Self::Splice(id) => Some(id),
+            Self::Part(id) => Some(id),
             Self::Elsewhere => None,
         }
     }
@@ -129,17 +128,16 @@ impl FromStr for Item {
             return Ok(Self::Elsewhere);
         }
         let (kind, id) = text.split_once(':').filter(|(_, id)| !id.is_empty()).ok_or_else(wrong)?;
-        let own = id.to_owned();
         Ok(match kind {
-            "wire" => Self::Wire(own),
-            "terminal" => Self::Terminal(own),
-            "ground" => Self::Ground(own),
-            "connector" => Self::Connector(own),
-            "splice" => Self::Splice(own),
-            "part" => Self::Part(own),
+            "wire" => Self::Wire(id.into()),
+            "terminal" => Self::Terminal(id.into()),
+            "ground" => Self::Ground(id.into()),
+            "connector" => Self::Connector(id.into()),
+            "splice" => Self::Splice(id.into()),
+            "part" => Self::Part(id.into()),
             "pair" => {
                 let (a, b) = id.split_once('+').ok_or_else(wrong)?;
-                Self::Pair(a.to_owned(), b.to_owned())
+                Self::Pair(a.into(), b.into())
             }
             _ => return Err(wrong()),
         })

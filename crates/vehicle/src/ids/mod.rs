@@ -3,11 +3,17 @@
 //! In files, over HTTP and in jobs they are strings; inside they are these types.
 
 mod fault;
+mod index;
 mod item;
+mod name;
 mod point;
 
 pub use fault::FaultId;
+pub use index::{GroundIx, MonitorIx, OutputIx, PartIx, SignalIx, WireIx};
 pub use item::{Item, ItemKind};
+pub use name::{
+    CavityId, ConnectorId, GroundId, OutputId, PartId, PlaceId, SignalId, SpliceId, WireId,
+};
 pub use point::Point;
 
 /// What is written as a string: read from one and put into one by serde, described as one over HTTP, and

@@ -48,7 +48,7 @@ mod tests {
         };
         // Fed and grounded, and nothing comes of it.
         let found = [
-            Finding::Effect { part: "M7".to_owned(), strength: Strength::None },
+            Finding::Effect { part: "M7".into(), strength: Strength::None },
             volts("M7.1", 12.0),
             volts("M7.2", 0.0),
         ];
@@ -66,11 +66,10 @@ mod tests {
         // Its winding alone, 1.1 ohm and the leads of the meter; nothing at all once that is open.
         let expected = model.expect(&check.state, &own).unwrap();
         assert!((expected.healthy - 1.1).abs() < 0.2, "{}", expected.healthy);
-        let open = model.faults.iter().position(|f| f.id == "part:M7:open").unwrap();
+        let open = model.faults.position(|f| f.id == "part:M7:open").unwrap();
         assert!(expected.faults[open].0.is_infinite());
         // What leads to it is not measured with it.
-        let feed =
-            model.faults.iter().position(|f| f.id.to_string().starts_with("terminal:M7.1:series"));
+        let feed = model.faults.position(|f| f.id.to_string().starts_with("terminal:M7.1:series"));
         let feed = feed.unwrap();
         assert!((expected.faults[feed].0 - expected.healthy).abs() < 0.05);
     }

@@ -3,7 +3,7 @@
 
 use super::{Candidate, Field, owner, readings};
 use crate::model::Model;
-use vehicle::{ItemKind, OperatingState};
+use vehicle::{ItemKind, OperatingState, WireIx};
 
 /// Share of the suspicion below which a conductor is left alone, and conductors weighed at a time.
 const WORTH: f64 = 0.03;
@@ -11,13 +11,13 @@ const MOST: usize = 4;
 
 /// Where a probe reaches an end of a conductor: the cavity itself, or one behind a buried splice that
 /// another conductor leads to.
-fn reached(model: &Model, wire: usize, end: &str) -> Option<String> {
+fn reached(model: &Model, wire: WireIx, end: &str) -> Option<String> {
     let v = &model.circuit.vehicle;
     let splice = |id: &str| v.splices.iter().any(|s| s.id == id && !s.rail);
     if !splice(end) {
         return model.circuit.node(end).is_ok().then(|| end.to_owned());
     }
-    let others = v.wires.iter().enumerate().filter(|(k, _)| *k != wire);
+    let others = v.wires.iter_enumerated().filter(|(k, _)| *k != wire);
     let behind = others.filter_map(|(_, w)| match (w.from == end, w.to == end) {
         (true, false) => Some(&w.to),
         (false, true) => Some(&w.from),

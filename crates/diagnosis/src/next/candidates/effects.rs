@@ -2,11 +2,11 @@
 //! sibling at once.
 
 use super::{Candidate, Field, What};
-use crate::model::Model;
 use crate::model::works::WORKS;
+use crate::model::{HypIx, Model};
 use crate::posterior::{Explains, Live};
-use circuit::Change;
-use vehicle::{KeyPosition, NamedState, OperatingState};
+use circuit::{BranchId, Change};
+use vehicle::{KeyPosition, NamedState, OperatingState, PartId, PartIx, TiSlice, TiVec};
 
 /// Current through a suspect's branch from which on what draws it is worth trying, amperes.
 const DRAWN_AMPS: f64 = 0.05;
@@ -21,9 +21,9 @@ struct Tried {
     id: String,
     state: OperatingState,
     /// What works in it and not at rest.
-    parts: Vec<String>,
+    parts: Vec<PartId>,
     /// Branches that it loads.
-    loaded: Vec<bool>,
+    loaded: TiVec<BranchId, bool>,
 }
 
 /// States worth trying beside the named ones, worked out once for a vehicle.
@@ -64,12 +64,14 @@ impl Loads {
         }
         let tried = |(id, state): (String, OperatingState)| {
             let s = c.solve(&state, &[], None);
-            let own = (0..v.parts.len()).filter(|p| {
+            let own = v.parts.keys().filter(|p| {
                 let [now, before] = [&s, &rest].map(|s| s.effect(c, *p).unwrap_or(0.0));
                 now > WORKS && before < now - 0.5
             });
-            let parts: Vec<String> = own.map(|p| v.parts[p].id.clone()).collect();
-            let loaded = (0..c.branches.len())
+            let parts: Vec<PartId> = own.map(|p| v.parts[p].id.clone()).collect();
+            let loaded = c
+                .branches
+                .keys()
                 .map(|k| (s.amps(c, k) - rest.amps(c, k)).abs() > DRAWN_AMPS)
                 .collect();
             (!parts.is_empty()).then_some(Tried { id, state, parts, loaded })
@@ -81,10 +83,10 @@ impl Loads {
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let model = field.model;
     let v = &model.circuit.vehicle;
-    let hypotheses: Vec<usize> = field.hypotheses().into_iter().collect();
+    let hypotheses: Vec<HypIx> = field.hypotheses().into_iter().collect();
     for NamedState { id, state, .. } in &v.states {
         let p = model.predict_some(state, &hypotheses);
-        let lost = |part: usize| -> f64 {
+        let lost = |part: PartIx| -> f64 {
             let of = |l: &Live| match l.what {
                 Explains::Fault(h) => {
                     let effect = p.fault(h).and_then(|s| s.effect(part)).unwrap_or(1.0);
@@ -94,7 +96,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             };
             field.live.iter().map(of).sum()
         };
-        let mut parts: Vec<(f64, usize)> =
+        let mut parts: Vec<(f64, PartIx)> =
             model.working(state).into_iter().map(|part| (lost(part), part)).collect();
         parts.retain(|(p, _)| *p > 0.0);
         parts.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
@@ -104,7 +106,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
         }
     }
     // Others, where a good share of the suspicion lies in what they load.
-    let touched = |h: usize, loaded: &[bool]| {
+    let touched = |h: HypIx, loaded: &TiSlice<BranchId, bool>| {
         model.faults[h].changes.iter().any(|c| match c {
             Change::Branch(b, _) | Change::Series(b, _) | Change::Times(b, _) => loaded[*b],
             Change::Hold(d, _) => model.circuit.devices[*d].branches.iter().any(|b| loaded[*b]),

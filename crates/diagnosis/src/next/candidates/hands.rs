@@ -43,7 +43,7 @@ fn by_place(field: &Field<'_>) -> Vec<(String, f64)> {
         let own = match item {
             Item::Terminal(id) => {
                 // One cavity of several: which of two contacts in series is spread or pushed back.
-                *sums.entry(id.clone()).or_default() += l.p;
+                *sums.entry(id.to_string()).or_default() += l.p;
                 item.terminal_of()
             }
             Item::Connector(_) | Item::Ground(_) | Item::Wire(_) | Item::Splice(_) => item.thing(),

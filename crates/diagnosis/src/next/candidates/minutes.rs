@@ -102,7 +102,7 @@ fn place<'m>(model: &'m Model, id: &str) -> Option<&'m str> {
         .or_else(|| n.part(id).map(|k| &v.parts[k].place))
         .or_else(|| n.ground(id).map(|k| &v.grounds[k].place))
         .or_else(|| n.splice(id).map(|k| &v.splices[k].place))
-        .map(String::as_str)
+        .map(vehicle::PlaceId::as_str)
 }
 
 /// Minutes from where one stands to the value.

@@ -1,13 +1,13 @@
 //! Every check a technician could do, from the vehicle file. One file per kind of check.
 
 use crate::evidence::Present;
-use crate::model::Model;
+use crate::model::{HypIx, Model};
 use crate::next::CheckId;
 use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
-use vehicle::{ItemKind, OperatingState, Point, Vehicle};
+use vehicle::{ItemKind, OperatingState, PartId, PartIx, Point, Vehicle};
 
 mod component;
 mod continuity;
@@ -41,7 +41,7 @@ pub enum What {
     /// An effect, of what is driven or switched on.
     Effect {
         /// The part whose effect is looked at.
-        part: String,
+        part: PartId,
     },
     /// Codes cleared, the state brought about so that their monitors run, all modules asked again.
     Scan,
@@ -62,14 +62,14 @@ pub enum What {
         /// Black end.
         black: String,
         /// The part whose effect is watched.
-        part: String,
+        part: PartId,
     },
     /// A part swapped with a known-good one while an effect is watched.
     Swap {
         /// The part swapped.
-        swapped: String,
+        swapped: PartId,
         /// The part whose effect is watched.
-        part: String,
+        part: PartId,
     },
 }
 
@@ -148,7 +148,7 @@ impl<'a> Field<'a> {
     }
 
     /// Hypotheses among what is suspected, those of pairs too.
-    pub(super) fn hypotheses(&self) -> Vec<usize> {
+    pub(super) fn hypotheses(&self) -> Vec<HypIx> {
         let mut out = Vec::new();
         for l in self.live {
             match l.what {
@@ -224,7 +224,7 @@ pub(super) fn owner(id: &str) -> &str {
 }
 
 /// The cavity that belongs to a pin of a part, by its index: `X3.7`, or `K9.87` in a socket.
-pub(crate) fn cavity_of(v: &Vehicle, part: usize, pin: &str) -> String {
+pub(crate) fn cavity_of(v: &Vehicle, part: PartIx, pin: &str) -> String {
     let id = &v.parts[part].id;
     let connector = v.connectors.iter().find(|c| {
         c.part.as_ref() == Some(id)

@@ -3,13 +3,13 @@
 use super::minutes::{self, Here};
 use super::{Candidate, Field, MOST_BINS, What, cavity_of, owner};
 use crate::evidence::reading::{UNTOUCHED_VOLTS, with_tool};
-use crate::model::Model;
+use crate::model::{HypIx, Model};
 use crate::posterior::Explains;
-use circuit::{Instrument, Probe};
+use circuit::{Instrument, NodeId, Probe};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
-use vehicle::{KeyPosition, NamedState, OperatingState, Vehicle};
+use vehicle::{KeyPosition, NamedState, OperatingState, TiVec, Vehicle, WireIx};
 
 /// Voltages nearer than this look alike to the first sieve, volts.
 const ALIKE_VOLTS: f64 = 0.01;
@@ -19,7 +19,7 @@ const ALIKE_AMPS: f64 = 0.02;
 /// Posts of the batteries, bare beside the lugs that are clamped on them, and the blades of fuses,
 /// bare on their backs; each with its terminal.
 fn posts(v: &Vehicle) -> Vec<(String, String)> {
-    let bare = v.parts.iter().enumerate().flat_map(|(k, part)| {
+    let bare = v.parts.iter_enumerated().flat_map(|(k, part)| {
         let own = part.elements.iter().filter(|e| e.bare_end().is_some());
         own.flat_map(|e| e.pins()).map(move |(_, pin)| cavity_of(v, k, pin))
     });
@@ -59,7 +59,7 @@ fn drops(model: &Model) -> Vec<(String, String)> {
         }
     }
     pairs.extend(v.wires.iter().map(|w| (w.from.clone(), w.to.clone())));
-    for (k, part) in v.parts.iter().enumerate() {
+    for (k, part) in v.parts.iter_enumerated() {
         for element in &part.elements {
             let cavity = |pin: &str| cavity_of(v, k, pin);
             let ends = element.loses_volts();
@@ -80,13 +80,13 @@ fn clamp(wire: &str) -> Probe {
 #[derive(Debug)]
 pub struct Reachable {
     /// Points with their nodes.
-    points: Vec<(String, usize)>,
+    points: Vec<(String, NodeId)>,
     /// Pairs of points with their nodes.
-    drops: Vec<(String, String, [usize; 2])>,
+    drops: Vec<(String, String, [NodeId; 2])>,
     /// Drops with an end at each node.
-    drops_at: Vec<Vec<usize>>,
+    drops_at: TiVec<NodeId, Vec<usize>>,
     /// Nodes of bus lines.
-    bus: Vec<bool>,
+    bus: TiVec<NodeId, bool>,
 }
 
 impl Model {
@@ -98,7 +98,7 @@ impl Model {
 
 impl Reachable {
     /// Points with their nodes.
-    pub fn fed(&self) -> &[(String, usize)] {
+    pub fn fed(&self) -> &[(String, NodeId)] {
         &self.points
     }
 
@@ -118,18 +118,18 @@ impl Reachable {
     pub fn of(model: &Model) -> Self {
         let c = &model.circuit;
         let node = |id: &String| c.node(id).ok();
-        let points: Vec<(String, usize)> = points(model)
+        let points: Vec<(String, NodeId)> = points(model)
             .into_iter()
             .filter(|p| *p != c.reference)
             .filter_map(|p| node(&p).map(|n| (p, n)))
             .collect();
-        let drops: Vec<(String, String, [usize; 2])> = drops(model)
+        let drops: Vec<(String, String, [NodeId; 2])> = drops(model)
             .into_iter()
             .filter(|(_, b)| *b != c.reference)
             .filter_map(|(a, b)| Some(([node(&a)?, node(&b)?], a, b)))
             .map(|(nodes, a, b)| (a, b, nodes))
             .collect();
-        let mut drops_at = vec![Vec::new(); c.nodes];
+        let mut drops_at: TiVec<NodeId, Vec<usize>> = vec![Vec::new(); c.nodes].into();
         for (d, (_, _, ends)) in drops.iter().enumerate() {
             for n in ends {
                 drops_at[*n].push(d);
@@ -154,7 +154,7 @@ struct Print {
 
 impl Print {
     /// A suspect of some weight moves the reading.
-    fn add(&mut self, h: usize, change: f64, quantum: f64, weight: f64) {
+    fn add(&mut self, h: HypIx, change: f64, quantum: f64, weight: f64) {
         if change.abs() > TELLS * quantum {
             self.mass += weight;
         }
@@ -162,7 +162,7 @@ impl Print {
         if step == 0 {
             return;
         }
-        let x = (h as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15)
+        let x = u64::from(h.0).wrapping_mul(0x9E37_79B9_7F4A_7C15)
             ^ (step as u64).wrapping_mul(0xD6E8_FEB8_6659_FD93);
         let mixed = (x ^ (x >> 32)).wrapping_mul(0xD6E8_FEB8_6659_FD93);
         self.fingerprint = self.fingerprint.wrapping_add(mixed);
@@ -208,18 +208,18 @@ pub(super) fn ohms(
 
 /// Prints of every node, drop and conductor of a state.
 struct Prints {
-    nodes: Vec<Print>,
+    nodes: TiVec<NodeId, Print>,
     drops: Vec<Print>,
-    wires: Vec<Print>,
+    wires: TiVec<WireIx, Print>,
     /// Weight of what predicts nothing.
     unknown: f64,
 }
 
 /// Each hypothesis among what is suspected with its share of the suspicion, and the share of what
 /// is none; infinite with pairs, which may do what neither of the two does.
-fn weights(field: &Field<'_>) -> (Vec<(usize, f64)>, f64) {
+fn weights(field: &Field<'_>) -> (Vec<(HypIx, f64)>, f64) {
     let total: f64 = field.live.iter().map(|l| l.p).sum();
-    let mut of: BTreeMap<usize, f64> = field.hypotheses().into_iter().map(|h| (h, 0.0)).collect();
+    let mut of: BTreeMap<HypIx, f64> = field.hypotheses().into_iter().map(|h| (h, 0.0)).collect();
     let mut unknown = 0.0;
     for l in field.live {
         match l.what {
@@ -233,17 +233,17 @@ fn weights(field: &Field<'_>) -> (Vec<(usize, f64)>, f64) {
 
 fn prints(field: &Field<'_>, state: &OperatingState) -> Prints {
     let (weights, unknown) = weights(field);
-    let hypotheses: Vec<usize> = weights.iter().map(|w| w.0).collect();
+    let hypotheses: Vec<HypIx> = weights.iter().map(|w| w.0).collect();
     let p = field.model.predict_some(state, &hypotheses);
     let c = &field.model.circuit;
     let reachable = field.model.reachable();
     let mut prints = Prints {
-        nodes: vec![Print::default(); c.nodes],
+        nodes: vec![Print::default(); c.nodes].into(),
         drops: vec![Print::default(); reachable.drops.len()],
-        wires: vec![Print::default(); c.wire_branch.len()],
+        wires: vec![Print::default(); c.wire_branch.len()].into(),
         unknown,
     };
-    let mut change = vec![0.0; c.nodes];
+    let mut change: TiVec<NodeId, f64> = vec![0.0; c.nodes].into();
     let mut moved = Vec::new();
     let mut asked = vec![None; reachable.drops.len()];
     for (h, weight) in weights {
@@ -339,7 +339,7 @@ pub(super) fn in_state(
         let probe = match kind {
             0 => Probe::volts(&reachable.points[k].0, reference),
             1 => Probe::volts(&reachable.drops[k].0, &reachable.drops[k].1),
-            _ => clamp(&model.circuit.vehicle.wires[k].id),
+            _ => clamp(&model.circuit.vehicle.wires[WireIx::from(k)].id),
         };
         let what = if records { What::Record(probe) } else { What::Reading(probe) };
         let mut candidate = Candidate::new(what, Arc::clone(&state), Arc::clone(&state_id));

@@ -22,7 +22,7 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
     let pluggable = |id: &str| {
         c.names.connector(id).is_some()
             || c.terminal_branch
-                .range((id.to_owned(), String::new())..)
+                .range((id.into(), String::new())..)
                 .next()
                 .is_some_and(|((socket, _), _)| socket == id)
     };
@@ -37,10 +37,11 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
                     at.extend(ends.map(|e| Point::of(e).cavity().to_owned()));
                 }
             }
-            Item::Terminal(id) | Item::Connector(id) => at.push(id.clone()),
+            Item::Terminal(id) => at.push(id.to_string()),
+            Item::Connector(id) => at.push(id.to_string()),
             Item::Part(id) => {
                 let own = v.connectors.iter().filter(|x| x.part.as_ref() == Some(id));
-                at.extend(own.map(|x| x.id.clone()));
+                at.extend(own.map(|x| x.id.to_string()));
             }
             Item::Ground(_) | Item::Splice(_) | Item::Pair(..) | Item::Elsewhere => {}
         }

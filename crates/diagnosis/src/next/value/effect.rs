@@ -7,7 +7,7 @@ use crate::next::candidates::Candidate;
 use crate::posterior::Explains;
 use circuit::Change;
 use circuit::meter::Leads;
-use vehicle::Item;
+use vehicle::{Item, PartId};
 
 impl Scales<'_> {
     /// An effect watched; with a jumper on, or a part swapped.
@@ -16,7 +16,7 @@ impl Scales<'_> {
         c: &Candidate,
         part: &str,
         jumper: Option<Leads>,
-        swapped: Option<&String>,
+        swapped: Option<&PartId>,
     ) -> Option<Table> {
         let model = self.model;
         let at = model.circuit.part(part)?;

@@ -3,6 +3,7 @@
 use super::Scales;
 use super::table::{Table, Words};
 use crate::evidence::{moved, seen};
+use crate::model::HypIx;
 use crate::posterior::Explains;
 
 impl Scales<'_> {
@@ -17,7 +18,7 @@ impl Scales<'_> {
                     steady * (1.0 - share) + wavering * share
                 }
                 Explains::Pair(k) => self.posterior.pairs.get(k).map_or(0.0, |p| {
-                    let of = |h: usize| moved::chances(self.model, at, &faults[h])[0];
+                    let of = |h: HypIx| moved::chances(self.model, at, &faults[h])[0];
                     of(p.a).max(of(p.b))
                 }),
                 Explains::Elsewhere => return false,

@@ -13,8 +13,8 @@ use super::{Outcome, short};
 use crate::evidence::reading::Unsure;
 use crate::evidence::{ANYTHING, substituted};
 use crate::grids::NO_NUMBER;
-use crate::model::{Model, Predictions, Snapshot};
-use crate::posterior::{Explains, Live, Posterior, UNFORESEEN};
+use crate::model::{HypIx, ItemIx, Model, Predictions, Snapshot};
+use crate::posterior::{Explains, Live, Posterior, Repair, UNFORESEEN};
 use crate::words;
 use circuit::Change;
 use std::collections::{HashMap, HashSet};
@@ -41,7 +41,7 @@ pub(super) struct Scales<'a> {
     /// Hypotheses whose predictions are used: those that are weighed, and some more that were solved for
     /// it. What else happens to be solved already must not matter, or the same evidence would be answered
     /// differently the second time.
-    used: HashSet<usize>,
+    used: HashSet<HypIx>,
     /// A voltmeter's own load is reckoned with, wherever it matters.
     loaded: bool,
 }
@@ -105,18 +105,18 @@ impl Deref for Held<'_> {
 }
 
 /// Single faults among explanations.
-pub(super) fn hypotheses(live: &[Live]) -> impl Iterator<Item = usize> {
+pub(super) fn hypotheses(live: &[Live]) -> impl Iterator<Item = HypIx> {
     live.iter().filter_map(|l| if let Explains::Fault(h) = l.what { Some(h) } else { None })
 }
 
 impl<'a> Scales<'a> {
     pub(super) fn new(model: &'a Model, posterior: &'a Posterior, live: &'a [Live]) -> Self {
-        let mut number: HashMap<usize, usize> = HashMap::new();
+        let mut number: HashMap<Repair, usize> = HashMap::new();
         let groups: Vec<usize> = live
             .iter()
             .map(|l| {
                 let next = number.len();
-                *number.entry(l.group).or_insert(next)
+                *number.entry(l.repair).or_insert(next)
             })
             .collect();
         let total: f64 = live.iter().map(|l| l.p).sum();
@@ -126,7 +126,7 @@ impl<'a> Scales<'a> {
     }
 
     /// The same with predictions of some more hypotheses, which must be solved in the states asked about.
-    pub(super) fn with(mut self, more: &[usize]) -> Self {
+    pub(super) fn with(mut self, more: &[HypIx]) -> Self {
         self.used.extend(more);
         self
     }
@@ -141,10 +141,10 @@ impl<'a> Scales<'a> {
         model: &'a Model,
         posterior: &'a Posterior,
         live: &'a [Live],
-        top: usize,
+        top: ItemIx,
     ) -> Self {
         let mut scales = Self::new(model, posterior, live);
-        scales.groups = live.iter().map(|l| usize::from(l.group != top)).collect();
+        scales.groups = live.iter().map(|l| usize::from(l.repair != Repair::One(top))).collect();
         scales.count = 2;
         scales
     }
@@ -170,11 +170,11 @@ impl<'a> Scales<'a> {
 
     /// How unsure an explanation is of a reading that it moves from `healthy`; `of` is what other
     /// hypotheses read.
-    fn unsure(&self, l: &Live, healthy: f64, of: impl Fn(usize) -> f64) -> Unsure {
+    fn unsure(&self, l: &Live, healthy: f64, of: impl Fn(HypIx) -> f64) -> Unsure {
         let grids = &self.model.grids;
         match l.what {
             Explains::Fault(h) => {
-                let moved = |h: usize| (of(h) - healthy).abs();
+                let moved = |h: HypIx| (of(h) - healthy).abs();
                 let furthest = grids.of[h].map(|grid| grids.furthest(grid, moved));
                 // Where the ends of the grid were not solved they seem to move nothing.
                 let furthest = furthest.filter(|f| *f > moved(h)).unwrap_or(f64::INFINITY);
@@ -189,8 +189,8 @@ impl<'a> Scales<'a> {
 
     /// Hypotheses whose numbers stand beside those that are weighed, as far as earlier readings tell
     /// something of the number: to know what lies between them both are wanted.
-    pub(super) fn beside(posterior: &Posterior, model: &Model, live: &[Live]) -> Vec<usize> {
-        let next = |h: usize| {
+    pub(super) fn beside(posterior: &Posterior, model: &Model, live: &[Live]) -> Vec<HypIx> {
+        let next = |h: HypIx| {
             let at = posterior.numbers.get(&h)?;
             model.grids.next(h, at.shift > 0.0)
         };
@@ -204,7 +204,7 @@ impl<'a> Scales<'a> {
         &self,
         l: &Live,
         value: f64,
-        of: impl Fn(usize) -> Option<f64>,
+        of: impl Fn(HypIx) -> Option<f64>,
     ) -> Option<(f64, f64)> {
         let Explains::Fault(h) = l.what else { return None };
         let at = self.posterior.numbers.get(&h)?;
@@ -216,7 +216,7 @@ impl<'a> Scales<'a> {
 
     /// Changes of the circuit that an explanation stands for.
     fn changes(&self, l: &Live) -> Vec<Change> {
-        let of = |h: usize| self.model.faults[h].changes.iter().copied();
+        let of = |h: HypIx| self.model.faults[h].changes.iter().copied();
         match l.what {
             Explains::Fault(h) => of(h).collect(),
             Explains::Pair(k) => match self.posterior.pairs.get(k) {
@@ -311,8 +311,8 @@ impl<'a> Scales<'a> {
     }
 
     /// The group of a repair item, where it is among the explanations.
-    pub(super) fn group_of(&self, item: usize) -> Option<usize> {
-        self.live.iter().position(|l| l.group == item).map(|k| self.groups[k])
+    pub(super) fn group_of(&self, item: ItemIx) -> Option<usize> {
+        self.live.iter().position(|l| l.repair == Repair::One(item)).map(|k| self.groups[k])
     }
 
     /// Each outcome with its chance and the weight of each group after it.
@@ -454,7 +454,7 @@ impl<'a> Scales<'a> {
 
     /// What would be repaired, as a sentence names it.
     fn long_name(&self, group: usize) -> String {
-        let of = |h: usize| {
+        let of = |h: HypIx| {
             let item = &self.model.faults[h].repair_item;
             item.thing().map_or_else(String::new, |id| words::thing(self.model, id))
         };
@@ -469,7 +469,7 @@ impl<'a> Scales<'a> {
     }
 
     fn name(&self, l: &Live) -> String {
-        let of = |h: usize| short(&self.model.faults[h].repair_item);
+        let of = |h: HypIx| short(&self.model.faults[h].repair_item);
         match l.what {
             Explains::Fault(h) => of(h),
             Explains::Pair(k) => match self.posterior.pairs.get(k) {

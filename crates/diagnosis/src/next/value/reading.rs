@@ -4,7 +4,7 @@ use super::table::{Table, Words, phi};
 use super::{Alike, MOST_BINS, SLIP, Scales, unforeseen};
 use crate::evidence::reading::{self, Hanging, LEAST_OHMS, Unsure, sigma, tool_shows};
 use crate::evidence::recorded;
-use crate::model::{Snapshot, shown};
+use crate::model::{HypIx, Snapshot, shown};
 use crate::next::candidates::Candidate;
 use crate::posterior::{Explains, Live};
 use circuit::meter::Leads;
@@ -136,9 +136,9 @@ impl Scales<'_> {
         let blur =
             |value: f64, unsure: Unsure| sigma(probe.instrument, value, healthy, tolerance, unsure);
         let solved =
-            |h: usize| (!loads && self.used.contains(&h)).then(|| p.fault(h).map(quick))?;
+            |h: HypIx| (!loads && self.used.contains(&h)).then(|| p.fault(h).map(quick))?;
         // With a tool's load the ends of a grid are not at hand.
-        let at_hand = |h: usize| match loads {
+        let at_hand = |h: HypIx| match loads {
             true => f64::INFINITY,
             false => solved(h).unwrap_or(healthy),
         };

@@ -3,11 +3,12 @@
 use super::table::{Table, Words};
 use super::{Held, MOST_BINS, Scales};
 use crate::evidence::{answer, code};
-use crate::model::{Model, Predictions, Snapshot};
+use crate::model::{HypIx, Model, Predictions, Snapshot};
 use crate::next::candidates::Candidate;
 use crate::posterior::Explains;
 use circuit::software::Verdict;
 use std::collections::{BTreeSet, HashMap};
+use vehicle::{MonitorIx, PartIx};
 
 /// Explanations for which it is worked out who would be heard, and with a connector unplugged, a state
 /// that nobody has solved ahead.
@@ -19,46 +20,46 @@ const NO_WORDS: &str = "anything else";
 const OTHER: f64 = 0.02;
 
 /// What a scan shows beyond a sound vehicle's: verdicts that differ, and who answers or not.
-type Shows = (Vec<(u32, Verdict)>, Vec<u32>);
+type Shows = (Vec<(MonitorIx, Verdict)>, Vec<PartIx>);
 
 /// Number of the part that a monitor runs in.
-fn runs_in(model: &Model, monitor: u32) -> Option<usize> {
-    model.circuit.part(&model.circuit.vehicle.monitors[monitor as usize].module)
+fn runs_in(model: &Model, monitor: MonitorIx) -> Option<PartIx> {
+    model.circuit.part(&model.circuit.vehicle.monitors[monitor].module)
 }
 
 /// What of a prediction a scan can show: only modules are asked, and a silent one tells no code.
 fn shows(model: &Model, s: &Snapshot) -> Shows {
     let (mut monitors, mut parts) = s.software();
     monitors.retain(|(m, _)| runs_in(model, *m).is_some_and(|part| s.answers(part)));
-    parts.retain(|p| model.circuit.vehicle.parts[*p as usize].module.is_some());
+    parts.retain(|p| model.circuit.vehicle.parts[*p].module.is_some());
     (monitors, parts)
 }
 
 /// A monitor in which the outcomes of a scan differ.
 struct Monitor {
-    number: u32,
+    number: MonitorIx,
     /// The module it runs in.
-    part: Option<usize>,
+    part: Option<PartIx>,
     watched: code::Watched,
 }
 
 /// The monitors and modules in which the outcomes of a scan differ.
 struct Differing {
     monitors: Vec<Monitor>,
-    parts: Vec<(u32, answer::Pins)>,
+    parts: Vec<(PartIx, answer::Pins)>,
 }
 
 impl Differing {
     fn of(model: &Model, sound: &Snapshot, outcomes: &[Shows]) -> Self {
-        let monitors: BTreeSet<u32> =
+        let monitors: BTreeSet<MonitorIx> =
             outcomes.iter().flat_map(|(m, _)| m).map(|(m, _)| *m).collect();
-        let parts: BTreeSet<u32> = outcomes.iter().flat_map(|(_, f)| f).copied().collect();
+        let parts: BTreeSet<PartIx> = outcomes.iter().flat_map(|(_, f)| f).copied().collect();
         let watched = |number| Monitor {
             number,
             part: runs_in(model, number),
-            watched: code::Watched::of(model, number as usize, sound),
+            watched: code::Watched::of(model, number, sound),
         };
-        let pins = |p| (p, answer::Pins::of(model, p as usize, sound));
+        let pins = |p| (p, answer::Pins::of(model, p, sound));
         Self {
             monitors: monitors.into_iter().map(watched).collect(),
             parts: parts.into_iter().map(pins).collect(),
@@ -68,16 +69,16 @@ impl Differing {
     /// Log-likelihood of an outcome under a prediction, as it will be weighed once it is found; a test
     /// that has not run says nothing.
     fn log(&self, sound: &Snapshot, s: &Snapshot, (verdicts, flipped): &Shows) -> f64 {
-        let answers = |part: usize| sound.answers(part) != flipped.contains(&(part as u32));
+        let answers = |part: PartIx| sound.answers(part) != flipped.contains(&part);
         let said = |m: &Monitor| {
             if !m.part.is_some_and(answers) {
                 return Verdict::NotRun;
             }
             let own = verdicts.iter().find(|(k, _)| *k == m.number).map(|(_, v)| *v);
-            own.unwrap_or_else(|| sound.monitor(m.number as usize))
+            own.unwrap_or_else(|| sound.monitor(m.number))
         };
         let of_code = |m: &Monitor| {
-            let predicted = s.monitor(m.number as usize);
+            let predicted = s.monitor(m.number);
             match said(m) {
                 Verdict::NotRun => 0.0,
                 said => {
@@ -87,9 +88,9 @@ impl Differing {
                 }
             }
         };
-        let of_answer = |(p, pins): &(u32, answer::Pins)| {
-            let answers = answers(*p as usize);
-            answer::log(s.answers(*p as usize), answers, !answers && pins.is_moved(s))
+        let of_answer = |(p, pins): &(PartIx, answer::Pins)| {
+            let answers = answers(*p);
+            answer::log(s.answers(*p), answers, !answers && pins.is_moved(s))
         };
         self.monitors.iter().map(of_code).sum::<f64>()
             + self.parts.iter().map(of_answer).sum::<f64>()
@@ -106,7 +107,7 @@ impl Scales<'_> {
         likeliest.sort_by(|a, b| self.weights[*b].total_cmp(&self.weights[*a]));
         let mut is_heard = vec![false; self.live.len()];
         likeliest.iter().take(most).for_each(|k| is_heard[*k] = true);
-        let wanted: Vec<usize> = (self.live.iter().zip(&is_heard))
+        let wanted: Vec<HypIx> = (self.live.iter().zip(&is_heard))
             .filter_map(|(l, heard)| match l.what {
                 Explains::Fault(h) if *heard => Some(h),
                 _ => None,
@@ -184,17 +185,22 @@ impl Scales<'_> {
         }))
     }
 
-    fn scan_words(&self, p: &Predictions, monitors: &[(u32, Verdict)], flipped: &[u32]) -> String {
+    fn scan_words(
+        &self,
+        p: &Predictions,
+        monitors: &[(MonitorIx, Verdict)],
+        flipped: &[PartIx],
+    ) -> String {
         let v = &self.model.circuit.vehicle;
         let modules: Vec<&str> = flipped
             .iter()
-            .filter(|f| v.parts[**f as usize].module.is_some() && p.healthy.answers(**f as usize))
-            .map(|f| v.parts[*f as usize].id.as_str())
+            .filter(|f| v.parts[**f].module.is_some() && p.healthy.answers(**f))
+            .map(|f| v.parts[*f].id.as_str())
             .collect();
         let codes: Vec<String> = monitors
             .iter()
             .filter(|(_, verdict)| *verdict == Verdict::Failed)
-            .map(|(m, _)| &v.monitors[*m as usize])
+            .map(|(m, _)| &v.monitors[*m])
             .map(|m| format!("{}-{}", m.code, m.failure_type))
             .collect();
         let list = |all: &[String]| match all {
