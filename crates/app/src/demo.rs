@@ -10,7 +10,7 @@ use diagnosis::prior::{Occurs, Recent};
 use serde::Deserialize;
 use standin::{Past, Ports, Setup, Standin};
 use std::path::Path;
-use vehicle::{FaultId, PartId};
+use vehicle::{FailureType, FaultId, PartId, TroubleCode};
 
 #[derive(Debug, Deserialize)]
 struct DemoJob {
@@ -40,8 +40,8 @@ struct DemoJob {
 #[derive(Debug, Deserialize)]
 struct DemoPast {
     module: PartId,
-    code: String,
-    failure_type: String,
+    code: TroubleCode,
+    failure_type: FailureType,
     odometer_km: u32,
     volts: f64,
 }

@@ -3,7 +3,7 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use common::{BODY, standin};
+use common::{B1A11_14, BODY, standin};
 use link::services::{read_codes, read_data, tester_present};
 use link::{Gateway, LinkError};
 use serde_json::{Value, json};
@@ -84,7 +84,7 @@ async fn our_client_is_served_by_a_server_of_others() {
     let codes = read_codes::supported(&link, BODY).await.unwrap();
     assert_eq!(codes.len(), 1);
     let c = &codes[0];
-    assert_eq!((c.code.as_str(), c.failure_type.as_str(), c.status), ("B1A11", "14", 0x2F));
+    assert_eq!((c.code, c.status), (B1A11_14, 0x2F));
     let refused = read_data::by_identifier(&link, BODY, 0x9999).await.unwrap_err();
     assert!(matches!(refused, LinkError::Refused { code: 0x31, .. }), "{refused}");
     // A module it does not have.

@@ -2,7 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use common::{BODY, REAR, hands, standin};
+use common::{B1A11_14, BODY, REAR, hands, standin};
 use link::services::{
     clear_codes, input_output_control, read_codes, read_data, session, tester_present,
 };
@@ -38,12 +38,12 @@ async fn codes_are_set_by_the_circuit_kept_and_cleared() {
     let link = Gateway::connect(s.doip).await.unwrap();
     tokio::time::sleep(Duration::from_millis(900)).await;
     let body = read_codes::supported(&link, BODY).await.unwrap();
-    let k9 = body.iter().find(|c| c.code == "B1A11" && c.failure_type == "14").unwrap();
+    let k9 = body.iter().find(|c| c.code == B1A11_14).unwrap();
     assert_eq!(k9.status & 0x09, 0x09, "failing and stored");
-    let k8 = body.iter().find(|c| c.code == "B1A10" && c.failure_type == "14").unwrap();
+    let k8 = body.iter().find(|c| c.code == [0x9A, 0x10, 0x14]).unwrap();
     assert_eq!(k8.status, 0, "ran and passed");
     let old = read_codes::supported(&link, REAR).await.unwrap();
-    assert_eq!(old.iter().find(|c| c.code == "U3006").unwrap().status & 0x29, 0x28);
+    assert_eq!(old.iter().find(|c| c.code[..2] == [0xF0, 0x06]).unwrap().status & 0x29, 0x28);
     let length = |did: u16| match did {
         0xDD00 => Some(4),
         0xDD01 => Some(3),
@@ -53,7 +53,7 @@ async fn codes_are_set_by_the_circuit_kept_and_cleared() {
     assert_eq!(frame[1], (0xDD01, vec![0x00, 0xE2, 0xFE]), "58110 km");
     clear_codes::all(&link, REAR).await.unwrap();
     let cleared = read_codes::supported(&link, REAR).await.unwrap();
-    assert_eq!(cleared.iter().find(|c| c.code == "U3006").unwrap().status & 0x28, 0);
+    assert_eq!(cleared.iter().find(|c| c.code[..2] == [0xF0, 0x06]).unwrap().status & 0x28, 0);
 }
 
 #[tokio::test]

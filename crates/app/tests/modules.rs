@@ -2,12 +2,12 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
-use common::{BODY, REAR, addresses, hands, standin, wren};
+use common::{B1A11_14, BODY, REAR, addresses, hands, standin, wren};
 use link::services::routine::{self, Control};
 use link::services::{
     clear_codes, ecu_reset, read_codes, read_data, security_access, session, write_data,
 };
-use link::{Gateway, LinkError, dtc};
+use link::{Gateway, LinkError};
 use serde_json::json;
 use std::time::Duration;
 
@@ -31,7 +31,9 @@ async fn on(fault: Option<&str>) -> (standin::Standin, Gateway) {
 
 async fn status(link: &Gateway, who: u16, code: &str, failure_type: &str) -> u8 {
     let all = read_codes::supported(link, who).await.unwrap();
-    all.iter().find(|c| c.code == code && c.failure_type == failure_type).unwrap().status
+    let [high, low] = code.parse::<vehicle::TroubleCode>().unwrap().bytes();
+    let wanted = [high, low, u8::from_str_radix(failure_type, 16).unwrap()];
+    all.iter().find(|c| c.code == wanted).unwrap().status
 }
 
 #[tokio::test]
@@ -49,8 +51,7 @@ async fn a_code_keeps_what_its_monitor_saw() {
         0xDD02 => Some(2),
         other => (other == pin).then_some(2),
     };
-    let bytes = dtc::bytes("B1A11", "14").unwrap();
-    let frame = read_codes::snapshot(&link, BODY, bytes, length).await.unwrap();
+    let frame = read_codes::snapshot(&link, BODY, B1A11_14, length).await.unwrap();
     let of = |did: u16| frame.iter().find(|(d, _)| *d == did).unwrap().1.clone();
     assert_eq!(of(0xDD00).len(), 4);
     // An open coil leaves the pin at ground: below the 3 V at which the monitor fails.
@@ -73,7 +74,7 @@ async fn a_self_test_runs_every_monitor_that_can_run_at_once() {
     // Its output is off: what watches the driven output cannot run.
     assert_eq!(status(&link, BODY, "B1A11", "12").await & 0x10, 0x10, "not run");
     let told = routine::control(&link, BODY, SELF_TEST, Control::Results, &[]).await.unwrap();
-    assert_eq!(told, dtc::bytes("B1A11", "14").unwrap());
+    assert_eq!(told, B1A11_14);
 }
 
 #[tokio::test]
@@ -95,7 +96,7 @@ async fn what_modules_keep_stands_where_the_vehicle_file_says() {
     let test = |id| routine::control(&link, BODY, id, Control::Start, &[]);
     assert_eq!(refusal(test(SELF_TEST).await), 0x31);
     test(0x0301).await.unwrap();
-    let bytes = dtc::bytes("B1A11", "14").unwrap();
+    let bytes = B1A11_14;
     let length = |did: u16| match did {
         0xDD00 => Some(4),
         0x4102 => Some(3),

@@ -215,7 +215,7 @@ fn inputs(model: &Model, evidence: &[Evidence], module: &str) -> Vec<(String, St
         if m != module {
             continue;
         }
-        let monitor = model.monitor_of(m, code, failure_type);
+        let monitor = model.monitor_of(m, *code, *failure_type);
         for id in monitor.map(|k| v.monitors[k].fails.signals()).unwrap_or_default() {
             let signal = v.signals.iter().find(|s| s.id == id && s.module == *module);
             if let Some(SignalSource::PinVolts { pin, .. }) = signal.map(|s| &s.from) {

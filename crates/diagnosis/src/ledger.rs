@@ -16,7 +16,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
-use vehicle::{Item, KeyPosition, MonitorIx, OperatingState, PartId, PartIx};
+use vehicle::{
+    FailureType, Item, KeyPosition, MonitorIx, OperatingState, PartId, PartIx, TroubleCode,
+};
 
 /// Identity and complaint.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -52,9 +54,9 @@ pub struct Intake {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct ReadCode {
     /// Code, for example `B1A11`.
-    pub code: String,
-    /// Failure type, two hexadecimal digits.
-    pub failure_type: String,
+    pub code: TroubleCode,
+    /// Failure type, two hexadecimal digits; empty where nobody said.
+    pub failure_type: FailureType,
     /// Status byte (ISO 14229-1 D.2).
     pub status: u8,
     /// Snapshot values by name, in words.
@@ -483,7 +485,7 @@ impl Case {
             return;
         }
         let failed = |m: &ScannedModule, c: &ReadCode| {
-            model.monitor_of(&m.module, &c.code, &c.failure_type).filter(|_| c.failing())
+            model.monitor_of(&m.module, c.code, c.failure_type).filter(|_| c.failing())
         };
         let before = self.scans.last().map_or_else(BTreeSet::new, |scan| {
             let all = scan.modules.iter().flat_map(|m| m.codes.iter().map(move |c| (m, c)));
@@ -616,7 +618,7 @@ enum Feeds<'f> {
 fn code_of<'f>(model: &Model, finding: &'f Finding) -> Feeds<'f> {
     match finding {
         Finding::Code { module, code, failure_type, failing } => {
-            match model.monitor_of(module, code, failure_type) {
+            match model.monitor_of(module, *code, *failure_type) {
                 Some(m) if *failing => Feeds::Failing(m),
                 Some(_) => Feeds::Yes,
                 None => Feeds::Not,
@@ -638,8 +640,8 @@ pub fn scan_evidence(state: &OperatingState, modules: &[ScannedModule]) -> Vec<E
         for c in m.codes.iter().filter(|c| c.failing() || c.tested_now()) {
             add(Finding::Code {
                 module: m.module.clone(),
-                code: c.code.clone(),
-                failure_type: c.failure_type.clone(),
+                code: c.code,
+                failure_type: c.failure_type,
                 failing: c.failing(),
             });
         }

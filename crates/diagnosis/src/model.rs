@@ -25,7 +25,7 @@ use std::collections::HashMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
 use thiserror::Error;
-use vehicle::{Item, MonitorIx, OperatingState, TiVec, Vehicle};
+use vehicle::{FailureType, Item, MonitorIx, OperatingState, TiVec, TroubleCode, Vehicle};
 
 /// Why something could not be reasoned about.
 #[derive(Debug, Error)]
@@ -304,7 +304,12 @@ impl Model {
     }
 
     /// Number of the monitor behind a code of a module.
-    pub fn monitor_of(&self, module: &str, code: &str, failure_type: &str) -> Option<MonitorIx> {
+    pub fn monitor_of(
+        &self,
+        module: &str,
+        code: TroubleCode,
+        failure_type: FailureType,
+    ) -> Option<MonitorIx> {
         let same = |m: &vehicle::Monitor| {
             m.module == module && m.code == code && m.failure_type == failure_type
         };

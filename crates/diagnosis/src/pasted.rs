@@ -5,7 +5,7 @@ use regex::Regex;
 use serde::Serialize;
 use std::sync::LazyLock;
 use utoipa::ToSchema;
-use vehicle::{Monitor, PartId, Vehicle};
+use vehicle::{FailureType, Monitor, PartId, TroubleCode, Vehicle};
 
 /// A code found in a text.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
@@ -15,9 +15,9 @@ pub struct PastedCode {
     /// Modules that have such a code.
     pub could_be: Vec<PartId>,
     /// Code, for example `B1A11`.
-    pub code: String,
+    pub code: TroubleCode,
     /// Failure type, two hexadecimal digits; empty where neither text nor vehicle file says.
-    pub failure_type: String,
+    pub failure_type: FailureType,
     /// Meaning, where the vehicle file knows it.
     pub meaning: String,
     /// The text says that it fails now, or that it does not; nothing where it does not say.
@@ -32,7 +32,7 @@ pub struct Pasted {
     /// Codes, in order.
     pub codes: Vec<PastedCode>,
     /// Modules the text says are silent.
-    pub silent: Vec<String>,
+    pub silent: Vec<PartId>,
 }
 
 /// A code of SAE J2012, with a failure type after a hyphen, colon, slash or blank, or directly.
@@ -92,9 +92,9 @@ pub fn read(v: &Vehicle, text: &str) -> Pasted {
         let found = CODE.iter().flat_map(|code| code.captures_iter(line));
         let mut any = false;
         for found in found {
+            let Ok(code) = found[1].to_uppercase().parse::<TroubleCode>() else { continue };
             any = true;
-            let code = found[1].to_uppercase();
-            let given = found.get(2).map(|t| t.as_str().to_uppercase());
+            let given = found.get(2).and_then(|t| t.as_str().parse::<FailureType>().ok());
             let all: Vec<&Monitor> = v
                 .monitors
                 .iter()
@@ -111,9 +111,9 @@ pub fn read(v: &Vehicle, text: &str) -> Pasted {
             };
             let own: Vec<&&Monitor> = all.iter().filter(|m| m.module == module).collect();
             let failure_type = match (&given, own.as_slice()) {
-                (Some(given), _) => given.clone(),
-                (None, [one]) => one.failure_type.clone(),
-                _ => String::new(),
+                (Some(given), _) => *given,
+                (None, [one]) => one.failure_type,
+                _ => FailureType::default(),
             };
             let meaning = own.iter().find(|m| m.failure_type == failure_type);
             let failing = match (says(&lower, &EARLIER), says(&lower, &NOW)) {
@@ -141,7 +141,7 @@ pub fn read(v: &Vehicle, text: &str) -> Pasted {
         if let (Some(module), false, true) = (named, any, says(&lower, &SILENT))
             && !out.silent.iter().any(|m| m == module)
         {
-            out.silent.push(module.to_owned());
+            out.silent.push(module.into());
         }
     }
     out
@@ -169,11 +169,11 @@ mod tests {
             evaporator B1E01 history\n\
             nothing here: P12, 0xB1A1, ABC1234";
         let p = read(&wren(), text);
-        let brief: Vec<_> = p
-            .codes
-            .iter()
-            .map(|c| (c.module.as_str(), c.code.as_str(), c.failure_type.as_str(), c.failing))
-            .collect();
+        let words = |c: &PastedCode| (c.code.to_string(), c.failure_type.to_string());
+        let words: Vec<_> = p.codes.iter().map(words).collect();
+        let all = p.codes.iter().zip(&words);
+        let brief: Vec<_> =
+            all.map(|(c, w)| (c.module.as_str(), w.0.as_str(), w.1.as_str(), c.failing)).collect();
         assert_eq!(
             brief,
             [
@@ -192,7 +192,10 @@ mod tests {
     #[test]
     fn a_code_that_one_module_alone_can_set_needs_no_heading() {
         let p = read(&wren(), "U1004");
-        assert_eq!((p.codes[0].module.as_str(), p.codes[0].failure_type.as_str()), ("A23", "16"));
+        assert_eq!(
+            (p.codes[0].module.as_str(), p.codes[0].failure_type.byte()),
+            ("A23", Some(0x16))
+        );
         assert!(!p.codes[0].meaning.is_empty());
         // One that no module has is kept with the heading, for whoever knows better.
         let p = read(&wren(), "Gateway\nP0123-11");
@@ -206,8 +209,7 @@ mod tests {
             let v = wren();
             let p = read(&v, &format!("{text}\n{more}"));
             for c in &p.codes {
-                prop_assert_eq!(c.code.len(), 5);
-                prop_assert!(c.failure_type.len() % 2 == 0);
+                prop_assert!(c.line.to_uppercase().contains(&c.code.to_string()), "{c:?}");
             }
         }
     }

@@ -361,7 +361,7 @@ fn reason(model: &Model, e: &Evidence, best: HypIx) -> Result<String, ModelError
             )
         }
         Finding::Code { module, code, failure_type, failing } => {
-            let m = model.monitor_of(module, code, failure_type);
+            let m = model.monitor_of(module, *code, *failure_type);
             let predicted = match m.map(|m| s.monitor(m)) {
                 Some(Verdict::Failed) => "set",
                 Some(Verdict::Passed) => "not set",

@@ -206,7 +206,7 @@ pub fn triage(
             found.push(Found { module: m.module.clone(), code: None, monitor: None });
         }
         for c in m.codes.iter().filter(|c| c.failing() || c.stored()) {
-            let monitor = model.monitor_of(&m.module, &c.code, &c.failure_type);
+            let monitor = model.monitor_of(&m.module, c.code, c.failure_type);
             found.push(Found { module: m.module.clone(), code: Some(c.clone()), monitor });
         }
     }
@@ -368,7 +368,7 @@ fn mark(model: &Model, f: &Found, reason: String) -> CodeMark {
         subject: match (monitor, &f.code) {
             (Some(m), _) => subject(model, m),
             (None, None) => Matter::Communication,
-            (None, Some(c)) if c.code.starts_with('U') => Matter::Communication,
+            (None, Some(c)) if c.code.letter() == 'U' => Matter::Communication,
             (None, Some(_)) => Matter::Circuit,
         },
         reason,
@@ -394,7 +394,7 @@ pub fn subject(model: &Model, monitor: &vehicle::Monitor) -> Matter {
         Matter::Supply
     } else if any(&|s| matches!(s, SignalSource::Arrives(_))) {
         Matter::Communication
-    } else if monitor.failure_type.starts_with('1')
+    } else if monitor.failure_type.byte().is_some_and(|byte| byte >> 4 == 1)
         && !any(&|s| matches!(s, SignalSource::Received { .. }))
     {
         Matter::Circuit

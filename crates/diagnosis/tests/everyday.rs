@@ -364,8 +364,8 @@ fn told(c: &Complaint) -> Told {
             state("on"),
             Finding::Code {
                 module: module.into(),
-                code: code.into(),
-                failure_type: failure_type.into(),
+                code: code.parse().unwrap(),
+                failure_type: failure_type.parse().unwrap(),
                 failing: true,
             },
         ),

@@ -42,7 +42,12 @@ fn read(red: &str, value: f64) -> Entry {
 }
 
 fn code(code: &str, failure_type: &str, status: u8) -> ReadCode {
-    ReadCode { code: code.into(), failure_type: failure_type.into(), status, ..ReadCode::default() }
+    ReadCode {
+        code: code.parse().unwrap(),
+        failure_type: failure_type.parse().unwrap(),
+        status,
+        ..ReadCode::default()
+    }
 }
 
 fn scanned(module: &str, codes: Vec<ReadCode>) -> ScannedModule {
@@ -113,7 +118,7 @@ fn a_scan_feeds_what_fails_now_and_what_has_run_and_passed() {
     let modules = vec![scanned("A2", codes), gone];
     let all = scan_evidence(&state("on"), &modules);
     let failing = |e: &Evidence| match &e.finding {
-        Finding::Code { code, failing, .. } => Some((code.clone(), *failing)),
+        Finding::Code { code, failing, .. } => Some((code.to_string(), *failing)),
         _ => None,
     };
     let told: Vec<(String, bool)> = all.iter().filter_map(failing).collect();

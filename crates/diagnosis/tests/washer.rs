@@ -125,8 +125,8 @@ fn names_that_do_not_exist_are_refused() {
         Finding::Answer { module: "A99".into(), answers: true },
         Finding::Code {
             module: "A2".into(),
-            code: "B1A99".into(),
-            failure_type: "14".into(),
+            code: "B1A99".parse().unwrap(),
+            failure_type: "14".parse().unwrap(),
             failing: true,
         },
     ];

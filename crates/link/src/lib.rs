@@ -5,7 +5,6 @@
 
 pub mod discovery;
 pub mod doip;
-pub mod dtc;
 pub mod error;
 pub mod gateway;
 pub mod scpi;

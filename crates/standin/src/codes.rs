@@ -1,6 +1,7 @@
 //! Memory of one monitor: status bits as ISO 14229-1 D.2 defines them, and a snapshot.
 
 use std::time::Duration;
+use vehicle::{FailureType, TroubleCode};
 
 const FAILED: u8 = 0x01;
 const FAILED_THIS_CYCLE: u8 = 0x02;
@@ -135,12 +136,10 @@ impl Memory {
     }
 }
 
-/// Code bytes as SAE J2012-DA packs them.
-pub(crate) fn bytes(code: &str, failure_type: &str) -> [u8; 3] {
-    let letter = code.chars().next().and_then(|c| "PCBU".find(c)).unwrap_or(0) as u8;
-    let rest = code.get(1..).and_then(|r| u16::from_str_radix(r, 16).ok()).unwrap_or(0);
-    let [high, low] = rest.to_be_bytes();
-    [letter << 6 | high, low, u8::from_str_radix(failure_type, 16).unwrap_or(0)]
+/// The three bytes of a code; where the file has no failure type it is 00, which says nothing (SAE J2012-DA).
+pub(crate) fn bytes(code: TroubleCode, failure_type: FailureType) -> [u8; 3] {
+    let [high, low] = code.bytes();
+    [high, low, failure_type.byte().unwrap_or(0)]
 }
 
 #[cfg(test)]

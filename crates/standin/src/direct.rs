@@ -8,7 +8,7 @@ use circuit::marks::Mark;
 use circuit::{CircuitError, Instrument, Probe, Shown};
 use rand::Rng;
 use std::time::Duration;
-use vehicle::{Item, OperatingState, PartId, Point};
+use vehicle::{FailureType, Item, OperatingState, PartId, Point, TroubleCode};
 
 /// How sure hands and eyes are.
 #[derive(Debug, Clone, Copy)]
@@ -32,7 +32,7 @@ pub struct Said {
     /// It answered.
     pub answered: bool,
     /// Code, failure type, status byte (ISO 14229-1 D.2).
-    pub codes: Vec<(String, String, u8)>,
+    pub codes: Vec<(TroubleCode, FailureType, u8)>,
 }
 
 /// A simulated vehicle under one's hands.
@@ -208,7 +208,7 @@ impl Direct {
                 let own = vehicle.monitors.iter().zip(&self.world.memory);
                 let codes = own
                     .filter(|(m, _)| answered && m.module == part.id)
-                    .map(|(m, memory)| (m.code.clone(), m.failure_type.clone(), memory.status))
+                    .map(|(m, memory)| (m.code, m.failure_type, memory.status))
                     .collect();
                 Said { module: part.id.clone(), answered, codes }
             })

@@ -14,7 +14,10 @@ use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
-use vehicle::{FaultId, Item, MonitorIx, OperatingState, OutputId, PartId, PartIx, TiVec, Vehicle};
+use vehicle::{
+    FailureType, FaultId, Item, MonitorIx, OperatingState, OutputId, PartId, PartIx, TiVec,
+    TroubleCode, Vehicle,
+};
 
 /// A code left over from before.
 #[derive(Debug, Clone)]
@@ -22,9 +25,9 @@ pub struct Past {
     /// Module part.
     pub module: PartId,
     /// Code.
-    pub code: String,
+    pub code: TroubleCode,
     /// Failure type.
-    pub failure_type: String,
+    pub failure_type: FailureType,
     /// Odometer when it was set, kilometres.
     pub odometer_km: u32,
     /// Supply when it was set, volts.

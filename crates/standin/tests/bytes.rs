@@ -32,8 +32,8 @@ async fn standin(fault: Option<&str>) -> Standin {
         odometer_km: 61_240,
         past: vec![Past {
             module: "A2".into(),
-            code: "U3006".into(),
-            failure_type: "16".into(),
+            code: "U3006".parse().unwrap(),
+            failure_type: "16".parse().unwrap(),
             odometer_km: 58_110,
             volts: 8.9,
         }],

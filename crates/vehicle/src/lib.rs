@@ -21,9 +21,9 @@ pub use condition::{Condition, Signal, SignalSource};
 pub use data::{Coding, Datum, Identifiers};
 pub use element::{Element, at_table};
 pub use ids::{
-    CavityId, ConnectorId, FaultId, GroundId, GroundIx, Item, ItemKind, MonitorIx, NameError,
-    OutputId, OutputIx, PartId, PartIx, PlaceId, Point, SignalId, SignalIx, SpliceId, WireId,
-    WireIx,
+    CavityId, ConnectorId, FailureType, FaultId, GroundId, GroundIx, Item, ItemKind, MonitorIx,
+    NameError, OutputId, OutputIx, PartId, PartIx, PlaceId, Point, SignalId, SignalIx, SpliceId,
+    TroubleCode, WireId, WireIx,
 };
 pub use load::{LoadError, Problem, listed, misshapen};
 pub use message::Message;

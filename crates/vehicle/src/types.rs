@@ -1,8 +1,8 @@
 //! The entities of a vehicle file.
 
 use crate::ids::{
-    ConnectorId, GroundId, GroundIx, MonitorIx, OutputId, OutputIx, PartId, PartIx, PlaceId,
-    SignalId, SignalIx, SpliceId, WireId, WireIx,
+    ConnectorId, FailureType, GroundId, GroundIx, MonitorIx, OutputId, OutputIx, PartId, PartIx,
+    PlaceId, SignalId, SignalIx, SpliceId, TroubleCode, WireId, WireIx,
 };
 use crate::{Condition, Element, Equipment, Identifiers, Message, OperatingState, Signal};
 use schemars::JsonSchema;
@@ -442,9 +442,9 @@ pub struct Monitor {
     /// The module part that watches.
     pub module: PartId,
     /// Code in the form of SAE J2012, for example `B1A23`.
-    pub code: String,
+    pub code: TroubleCode,
     /// Failure type byte of SAE J2012-DA, two hexadecimal digits.
-    pub failure_type: String,
+    pub failure_type: FailureType,
     /// Meaning.
     pub text: String,
     /// The monitor runs only while this holds.

@@ -499,18 +499,6 @@ impl Vehicle {
         }
         for (i, monitor) in self.monitors.iter().enumerate() {
             f.known(format!("monitors[{i}].module"), "part", &monitor.module, parts);
-            let c = monitor.code.as_bytes();
-            let good = c.len() == 5
-                && b"PCBU".contains(&c[0])
-                && (b'0'..=b'3').contains(&c[1])
-                && c[2..].iter().all(u8::is_ascii_hexdigit);
-            if !good || u8::from_str_radix(&monitor.failure_type, 16).is_err() {
-                f.add(
-                    format!("monitors[{i}].code"),
-                    format!("“{}-{}” is no code", monitor.code, monitor.failure_type),
-                    "a code is P, C, B or U, a digit 0 to 3, three hexadecimal digits, and a failure type of two",
-                );
-            }
         }
         let mut addresses = BTreeSet::new();
         for part in &self.parts {

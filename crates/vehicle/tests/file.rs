@@ -74,7 +74,7 @@ fn every_kind_of_mistake_is_named() {
         ("/wires/0/colour", json!("XX"), "IEC 60757"),
         ("/wires/0/id", json!("2"), "used twice"),
         ("/wires/0/to", json!("BAT.+"), "same point"),
-        ("/monitors/0/code", json!("Z9999"), "is no code"),
+        ("/monitors/0/code", json!("Z9999"), "is no trouble code"),
         ("/connectors/0/cavity_count", json!(1), "more cavities in use"),
         ("/parts/0/elements/0/open_volts", json!(-12.0), "not possible"),
         ("/states/0/state", json!({"outputs": ["nothing"]}), "no output"),

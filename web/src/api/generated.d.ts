@@ -1504,6 +1504,7 @@ export interface components {
             /** @description Id of a fault whose values are wanted beside the sound ones. */
             under?: string | null;
         };
+        FailureType: string;
         /** @description A field of the request and what is wrong with it. */
         Field: {
             /** @description Where, as a JSON pointer (RFC 6901). */
@@ -1556,9 +1557,9 @@ export interface components {
             /** @description Module part. */
             module: components["schemas"]["PartId"];
             /** @description Code. */
-            code: string;
+            code: components["schemas"]["TroubleCode"];
             /** @description Failure type, two hexadecimal digits. */
-            failure_type: string;
+            failure_type: components["schemas"]["FailureType"];
             /** @description Failing now; else it ran and passed. */
             failing: boolean;
             /** @enum {string} */
@@ -2264,7 +2265,7 @@ export interface components {
             /** @description Codes, in order. */
             codes: components["schemas"]["PastedCode"][];
             /** @description Modules the text says are silent. */
-            silent: string[];
+            silent: components["schemas"]["PartId"][];
         };
         /** @description A code found in a text. */
         PastedCode: {
@@ -2273,9 +2274,9 @@ export interface components {
             /** @description Modules that have such a code. */
             could_be: components["schemas"]["PartId"][];
             /** @description Code, for example `B1A11`. */
-            code: string;
+            code: components["schemas"]["TroubleCode"];
             /** @description Failure type, two hexadecimal digits; empty where neither text nor vehicle file says. */
-            failure_type: string;
+            failure_type: components["schemas"]["FailureType"];
             /** @description Meaning, where the vehicle file knows it. */
             meaning: string;
             /** @description The text says that it fails now, or that it does not; nothing where it does not say. */
@@ -2857,6 +2858,7 @@ export interface components {
             /** @enum {string} */
             told: "progress";
         };
+        TroubleCode: string;
         /** @description A typed reading. */
         Typed: {
             quantity: components["schemas"]["Instrument"];
@@ -2869,8 +2871,8 @@ export interface components {
         /** @description A code that someone has confirmed. */
         TypedCode: {
             module: components["schemas"]["PartId"];
-            code: string;
-            failure_type?: string;
+            code: components["schemas"]["TroubleCode"];
+            failure_type?: components["schemas"]["FailureType"];
             /** @description It fails now; else it is an old entry, which says nothing about now. */
             failing: boolean;
         };

@@ -4,7 +4,7 @@ use super::frames::Frames;
 use super::{Bench, BenchError, Unanswered, modules};
 use diagnosis::ledger::{ReadCode, ScannedModule};
 use link::services::{clear_codes, read_codes, read_data, routine, tester_present};
-use link::{Gateway, LinkError, dtc};
+use link::{Gateway, LinkError};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tokio::task::JoinSet;
@@ -212,16 +212,19 @@ async fn self_test_of(gateway: Arc<Gateway>, who: u16, test: u16) -> Result<(), 
     routine::control(&gateway, who, test, routine::Control::Start, &[]).await.map(|_| ())
 }
 
+fn read_code(c: &read_codes::Status) -> ReadCode {
+    let [high, low, failure_type] = c.code;
+    ReadCode {
+        code: [high, low].into(),
+        failure_type: failure_type.into(),
+        status: c.status,
+        ..ReadCode::default()
+    }
+}
+
 async fn statuses_of(gateway: Arc<Gateway>, who: u16) -> Result<Vec<ReadCode>, LinkError> {
     let all = read_codes::supported(&gateway, who).await?.into_iter();
-    Ok(all
-        .map(|c| ReadCode {
-            code: c.code,
-            failure_type: c.failure_type,
-            status: c.status,
-            ..ReadCode::default()
-        })
-        .collect())
+    Ok(all.map(|c| read_code(&c)).collect())
 }
 
 /// The freeze-frame data of a code; asked for once more where the answer was lost.
@@ -247,24 +250,17 @@ async fn codes_of(
 ) -> Result<Vec<ReadCode>, LinkError> {
     let mut codes = Vec::new();
     for c in read_codes::supported(&gateway, who).await? {
-        let mut read = ReadCode {
-            code: c.code,
-            failure_type: c.failure_type,
-            status: c.status,
-            ..ReadCode::default()
-        };
-        if (read.failing() || read.stored())
-            && let Some(bytes) = dtc::bytes(&read.code, &read.failure_type)
-        {
+        let mut read = read_code(&c);
+        if read.failing() || read.stored() {
             // Missing freeze-frame data does not spoil the scan, and is told.
-            match frame_of(&gateway, who, bytes, &frames).await {
+            match frame_of(&gateway, who, c.code, &frames).await {
                 Ok(recorded) => {
                     read.snapshot = frames.words(who, &recorded);
                     read.supply_mv = frames.supply_mv(&recorded);
                 }
                 Err(why) => read.unread = why.to_string(),
             }
-            if let Ok(counters) = read_codes::extended(&gateway, who, bytes).await {
+            if let Ok(counters) = read_codes::extended(&gateway, who, c.code).await {
                 let times =
                     counters.iter().find(|c| c.0 == frames.identifiers().counters.occurrences);
                 read.snapshot

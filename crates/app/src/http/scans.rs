@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
 use utoipa::{IntoParams, ToSchema};
-use vehicle::{OperatingState, PartId};
+use vehicle::{FailureType, OperatingState, PartId, TroubleCode};
 
 /// Why a module says nothing of itself in a scan that was stopped.
 const STOPPED: &str = "not asked: the scan was stopped";
@@ -324,9 +324,9 @@ pub async fn read_codes(
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct TypedCode {
     module: PartId,
-    code: String,
+    code: TroubleCode,
     #[serde(default)]
-    failure_type: String,
+    failure_type: FailureType,
     /// It fails now; else it is an old entry, which says nothing about now.
     failing: bool,
 }
@@ -360,17 +360,6 @@ pub async fn typed_codes(
         let why = format!("there is no module “{other}”; choose the module of each code first");
         return Err(Problem::input(why).into());
     }
-    let whole = |c: &&TypedCode| {
-        let failure_type = if c.failure_type.is_empty() { "00" } else { &c.failure_type };
-        link::dtc::bytes(&c.code, failure_type).is_none()
-    };
-    if let Some(other) = typed.codes.iter().find(whole) {
-        let (code, kind) = (&other.code, &other.failure_type);
-        let why = format!(
-            "“{code} {kind}” is no code: a letter P, C, B or U, four digits, and a failure type of two"
-        );
-        return Err(Problem::field("codes", why).into());
-    }
     if typed.codes.is_empty() && typed.silent.is_empty() {
         return Err(Problem::input("no code and no silent module; type or paste some first").into());
     }
@@ -379,8 +368,8 @@ pub async fn typed_codes(
             let own = typed.codes.iter().filter(|c| c.module == p.id);
             let codes: Vec<ReadCode> = own
                 .map(|c| ReadCode {
-                    code: c.code.clone(),
-                    failure_type: c.failure_type.clone(),
+                    code: c.code,
+                    failure_type: c.failure_type,
                     status: if c.failing { FAILING } else { OLD },
                     ..ReadCode::default()
                 })

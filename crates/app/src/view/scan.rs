@@ -126,7 +126,7 @@ fn monitor<'a>(
     module: &str,
     c: &ReadCode,
 ) -> Option<(MonitorIx, &'a vehicle::Monitor)> {
-    let k = model.monitor_of(module, &c.code, &c.failure_type)?;
+    let k = model.monitor_of(module, c.code, c.failure_type)?;
     Some((k, &model.circuit.vehicle.monitors[k]))
 }
 
@@ -135,9 +135,9 @@ fn troubling(m: &ScannedModule) -> impl Iterator<Item = &ReadCode> {
 }
 
 fn full(c: &ReadCode) -> String {
-    match c.failure_type.as_str() {
-        "" => c.code.clone(),
-        failure_type => format!("{}-{failure_type}", c.code),
+    match c.failure_type.byte() {
+        None => c.code.to_string(),
+        Some(_) => format!("{}-{}", c.code, c.failure_type),
     }
 }
 
@@ -275,8 +275,8 @@ mod tests {
 
     fn module(id: &str, answered: bool, codes: &[&str]) -> ScannedModule {
         let code = |c: &&str| ReadCode {
-            code: (*c).to_owned(),
-            failure_type: "14".into(),
+            code: c.parse().unwrap(),
+            failure_type: "14".parse().unwrap(),
             status: 0x2F,
             ..ReadCode::default()
         };

@@ -12,6 +12,9 @@ pub fn wren() -> vehicle::Vehicle {
     vehicle::Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap()
 }
 
+/// B1A11-14 as it travels: B is 10 in the top bits, 1001 1010 0001 0001 (SAE J2012-DA).
+pub const B1A11_14: [u8; 3] = [0x9A, 0x11, 0x14];
+
 /// Diagnostic addresses of all modules, with their parts.
 pub fn addresses() -> Vec<(PartId, u16)> {
     let parts = wren().parts.into_iter();
@@ -25,8 +28,8 @@ pub async fn standin(fault: Option<&str>) -> Standin {
 pub async fn standin_of(vehicle: vehicle::Vehicle, fault: Option<&str>) -> Standin {
     let past = Past {
         module: "A3".into(),
-        code: "U3006".into(),
-        failure_type: "16".into(),
+        code: "U3006".parse().unwrap(),
+        failure_type: "16".parse().unwrap(),
         odometer_km: 58_110,
         volts: 8.9,
     };

@@ -4,7 +4,7 @@ use super::{BESIDE_COMPLAINT, Scorer};
 use crate::model::{Model, ModelError, Snapshot};
 use circuit::NodeId;
 use circuit::software::Verdict;
-use vehicle::{MonitorIx, OperatingState};
+use vehicle::{FailureType, MonitorIx, OperatingState, TroubleCode};
 
 /// Chance that a monitor passes where the model has it fail (tolerance near its threshold).
 const PASSES: f64 = 0.03;
@@ -45,11 +45,10 @@ impl Watched {
 pub(super) fn scorer<'a>(
     model: &'a Model,
     state: &OperatingState,
-    monitor: [&str; 3],
+    (module, code, failure_type): (&str, TroubleCode, FailureType),
     failing: bool,
     complaint: bool,
 ) -> Result<Scorer<'a>, ModelError> {
-    let [module, code, failure_type] = monitor;
     let m = model.monitor_of(module, code, failure_type).ok_or_else(|| ModelError::Unknown {
         what: "monitor",
         id: format!("{module} {code}-{failure_type}"),

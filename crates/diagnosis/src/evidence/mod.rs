@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::{OperatingState, PartId, PartIx, SignalId, TiVec};
+use vehicle::{FailureType, OperatingState, PartId, PartIx, SignalId, TiVec, TroubleCode};
 
 pub(crate) mod answer;
 pub(crate) mod code;
@@ -119,9 +119,9 @@ pub enum Finding {
         /// Module part.
         module: PartId,
         /// Code.
-        code: String,
+        code: TroubleCode,
         /// Failure type, two hexadecimal digits.
-        failure_type: String,
+        failure_type: FailureType,
         /// Failing now; else it ran and passed.
         failing: bool,
     },
@@ -591,7 +591,7 @@ impl Evidence {
                 code::scorer(
                     model,
                     &self.state,
-                    [module, code, failure_type],
+                    (module, *code, *failure_type),
                     *failing,
                     self.complaint,
                 )?,

@@ -34,7 +34,7 @@ fn weigh(
     for finding in findings {
         match finding {
             Finding::Code { module, code, failure_type, failing } => {
-                let m = model.monitor_of(module, code, failure_type).ok_or_else(|| {
+                let m = model.monitor_of(module, *code, *failure_type).ok_or_else(|| {
                     let id = format!("{module} {code}-{failure_type}");
                     ModelError::Unknown { what: "monitor", id }
                 })?;

@@ -22,6 +22,18 @@ pub(crate) const SIGHTS: [Sight; 6] = [
     Sight::Loose,
 ];
 
+/// Its place in [`SIGHTS`].
+fn place(sight: Sight) -> usize {
+    match sight {
+        Sight::Nothing => 0,
+        Sight::Damage => 1,
+        Sight::Corrosion => 2,
+        Sight::Water => 3,
+        Sight::PushedBack => 4,
+        Sight::Loose => 5,
+    }
+}
+
 fn sight(mark: Mark) -> Sight {
     match mark {
         Mark::Damage => Sight::Damage,
@@ -36,9 +48,7 @@ fn sight(mark: Mark) -> Sight {
 pub(crate) fn chances(model: &Model, at: &str, fault: &Fault) -> [f64; SIGHTS.len()] {
     let mut own = [0.0; SIGHTS.len()];
     for (mark, chance) in found_at(&model.circuit, fault, at) {
-        if let Some(k) = SIGHTS.iter().position(|s| *s == sight(mark)) {
-            own[k] += (1.0 - OVERLOOKED) * chance;
-        }
+        own[place(sight(mark))] += (1.0 - OVERLOOKED) * chance;
     }
     // What means nothing is seen where the fault's own marks are not.
     let unseen = 1.0 - own.iter().sum::<f64>();
@@ -63,7 +73,7 @@ pub(super) fn scorer<'a>(
     sight: Sight,
 ) -> Result<Scored<'a>, ModelError> {
     super::known_place(model, at)?;
-    let k = SIGHTS.iter().position(|s| *s == sight).unwrap_or(0);
+    let k = place(sight);
     let away = if k == 0 { 1.0 - FALSE_SIGHTS.iter().sum::<f64>() } else { FALSE_SIGHTS[k] };
     Ok((Box::new(move |f| [chances(model, at, f)[k].ln(); 2]), away.ln()))
 }
@@ -72,6 +82,11 @@ pub(super) fn scorer<'a>(
 #[allow(clippy::unwrap_used)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn every_sight_has_its_place() {
+        assert_eq!(SIGHTS.map(place), [0, 1, 2, 3, 4, 5]);
+    }
 
     #[test]
     fn whatever_is_wrong_something_or_nothing_is_seen() {

@@ -124,7 +124,7 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
     let mut candidates = open(ask, &rough, false);
     candidates.retain(|c| !loads(c));
     solve_ahead(ask.model, &candidates, &rough);
-    let all = rank(ask, &scales, WORTHLESS_BITS, usize::MAX, 0.0, candidates);
+    let all = rank(ask, &scales, WORTHLESS_BITS, None, 0.0, candidates);
     all.into_iter().map(ranked_of).collect()
 }
 
@@ -300,7 +300,7 @@ fn rank(
     ask: &Ask<'_>,
     scales: &Scales<'_>,
     least: f64,
-    most: usize,
+    most: Option<usize>,
     floor: f64,
     candidates: Vec<Candidate>,
 ) -> Vec<Valued> {
@@ -319,7 +319,7 @@ fn rank(
     let mut rates: Vec<f64> = Vec::new();
     let mut waiting = waiting.into_iter().peekable();
     while let Some((promise, ..)) = waiting.peek() {
-        if most > 0 && rates.len() >= most {
+        if let Some(most) = most.filter(|most| *most > 0 && rates.len() >= *most) {
             let (_, least_of_most, _) =
                 rates.select_nth_unstable_by(most - 1, |a, b| b.total_cmp(a));
             if promise < least_of_most {
@@ -364,17 +364,17 @@ fn sieve(
         open(ask, &rough, in_any_state).into_iter().partition(loads);
     solve_ahead(ask.model, &light, &rough);
     if light.len() > COARSE {
-        let mut sieved = rank(ask, &head_scales, 0.0, COARSE, 0.0, light);
+        let mut sieved = rank(ask, &head_scales, 0.0, Some(COARSE), 0.0, light);
         sieved.truncate(COARSE);
         light = plain(sieved);
     }
-    let mut sieved = rank(ask, &rough_scales, least, SIEVED + SPARE, 0.0, light);
+    let mut sieved = rank(ask, &rough_scales, least, Some(SIEVED + SPARE), 0.0, light);
     sieved.truncate(SIEVED + SPARE);
     sieved.retain(|v| !is_trap(ask, &v.candidate));
     sieved.truncate(SIEVED);
     // Of tools that load the circuit only a few, and only what can still come among the others.
     let floor = if sieved.len() < SIEVED { 0.0 } else { sieved[SIEVED - 1].rate() };
-    let mut loading = rank(ask, &rough_scales, least, MOST_LOADING, floor, heavy);
+    let mut loading = rank(ask, &rough_scales, least, Some(MOST_LOADING), floor, heavy);
     loading.truncate(MOST_LOADING);
     sieved.extend(loading);
     sieved.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
@@ -387,9 +387,9 @@ fn sieve(
         ask.model.predict_some(state, &matters);
     }
     let fine = || scales(live).with(&beside);
-    let mut ranked = rank(ask, &fine(), least, usize::MAX, 0.0, plain(sieved));
+    let mut ranked = rank(ask, &fine(), least, None, 0.0, plain(sieved));
     let rest = ranked.split_off(ranked.len().min(LOADED));
-    let mut best = rank(ask, &fine().loaded(), least, usize::MAX, 0.0, plain(ranked));
+    let mut best = rank(ask, &fine().loaded(), least, None, 0.0, plain(ranked));
     best.extend(rest);
     best.sort_by(|a, b| b.rate().total_cmp(&a.rate()));
     best
@@ -607,8 +607,8 @@ mod tests {
             let live = likeliest(&live_of(&ask));
             let scales = Scales::new(&model, &posterior, &live);
             let candidates = open(&ask, &live, false);
-            let few = rank(&ask, &scales, WORTHLESS_BITS, SIEVED, 0.0, candidates.clone());
-            let all = rank(&ask, &scales, WORTHLESS_BITS, usize::MAX, 0.0, candidates);
+            let few = rank(&ask, &scales, WORTHLESS_BITS, Some(SIEVED), 0.0, candidates.clone());
+            let all = rank(&ask, &scales, WORTHLESS_BITS, None, 0.0, candidates);
             assert!(few.len() < all.len(), "nothing was left out: {}", all.len());
             for (a, b) in few.iter().zip(&all).take(SIEVED) {
                 assert_eq!(a.candidate.id(), b.candidate.id());

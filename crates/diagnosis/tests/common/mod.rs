@@ -96,8 +96,8 @@ pub fn scan(state: &OperatingState, changes: &[circuit::Change]) -> Vec<Finding>
     let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s, &deaf));
     let codes = run.filter(|(_, v)| *v != Verdict::NotRun).map(|(m, v)| Finding::Code {
         module: m.module.clone(),
-        code: m.code.clone(),
-        failure_type: m.failure_type.clone(),
+        code: m.code,
+        failure_type: m.failure_type,
         failing: v == Verdict::Failed,
     });
     answers.chain(codes).collect()

@@ -1,15 +1,13 @@
 //! Service 19: supported codes with status (0A) and snapshots (04).
 
 use super::garbled;
-use crate::{Gateway, LinkError, dtc};
+use crate::{Gateway, LinkError};
 
 /// A code with its status byte.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Status {
-    /// Code.
-    pub code: String,
-    /// Failure type.
-    pub failure_type: String,
+    /// Code and failure type (SAE J2012-DA).
+    pub code: [u8; 3],
     /// Status byte (ISO 14229-1 D.2).
     pub status: u8,
 }
@@ -28,10 +26,7 @@ async fn list(link: &Gateway, who: u16, request: &[u8]) -> Result<Vec<Status>, L
     match answer.as_slice() {
         [0x59, _, _, records @ ..] if records.len() % 4 == 0 => Ok(records
             .chunks_exact(4)
-            .map(|r| {
-                let (code, failure_type) = dtc::text([r[0], r[1], r[2]]);
-                Status { code, failure_type, status: r[3] }
-            })
+            .map(|r| Status { code: [r[0], r[1], r[2]], status: r[3] })
             .collect()),
         other => Err(garbled(who, asked, other)),
     }

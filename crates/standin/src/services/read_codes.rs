@@ -11,7 +11,7 @@ const AVAILABLE: u8 = 0xFF;
 pub(super) fn answer(w: &World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let code = |k: MonitorIx| {
         let m = &w.circuit.vehicle.monitors[k];
-        codes::bytes(&m.code, &m.failure_type)
+        codes::bytes(m.code, m.failure_type)
     };
     let list = |sub: u8, mask: u8| {
         let mut out = vec![sub, AVAILABLE];

@@ -21,7 +21,7 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
             let failing = w.tested.get(&part).ok_or(SEQUENCE)?;
             for k in failing {
                 let m = &w.circuit.vehicle.monitors[*k];
-                out.extend(codes::bytes(&m.code, &m.failure_type));
+                out.extend(codes::bytes(m.code, m.failure_type));
             }
         }
         _ => return Err(SUB_FUNCTION),

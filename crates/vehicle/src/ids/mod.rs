@@ -2,12 +2,14 @@
 //!
 //! In files, over HTTP and in jobs they are strings; inside they are these types.
 
+mod code;
 mod fault;
 mod index;
 mod item;
 mod name;
 mod point;
 
+pub use code::{FailureType, TroubleCode};
 pub use fault::FaultId;
 pub use index::{GroundIx, MonitorIx, OutputIx, PartIx, SignalIx, WireIx};
 pub use item::{Item, ItemKind};
@@ -54,11 +56,11 @@ macro_rules! a_string {
         }
     )*};
 }
-a_string!(Item, FaultId);
+a_string!(Item, FaultId, TroubleCode, FailureType);
 
 /// A name that does not read as what it should name.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{text:?} is not the name of a {what}; it is written {form}")]
+#[error("{text:?} is no {what}; it is written {form}")]
 pub struct NameError {
     /// What was given.
     pub text: String,

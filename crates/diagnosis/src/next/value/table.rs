@@ -73,8 +73,8 @@ impl Table {
     pub(in crate::next) fn likeliest(&self) -> Vec<u8> {
         let rows = self.chances.chunks_exact(self.words.len());
         rows.map(|row| {
-            let best = (0..row.len()).max_by(|a, b| row[*a].total_cmp(&row[*b])).unwrap_or(0);
-            best as u8
+            let better = |best: usize, k: usize| if row[k] >= row[best] { k } else { best };
+            (1..row.len()).fold(0, better) as u8
         })
         .collect()
     }
