@@ -1,6 +1,8 @@
+import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
+import { Menu } from "../ui/Menu";
 import { toggleTheme } from "./theme";
 import { lettersOff, switchLetters, typedIn } from "./typed";
 
@@ -14,8 +16,9 @@ const KEYS = [
   ["?", "these keys"],
 ];
 
-/** Keys and theme, at the foot of the stages. */
+/** What needs no place of its own, at the foot of the stages: theme, keys, the way to other jobs. */
 export function Keys() {
+  const navigate = useNavigate();
   const [open, setOpen] = useState(false);
   const [off, setOff] = useState(lettersOff);
   useEffect(() => {
@@ -26,16 +29,16 @@ export function Keys() {
     return () => window.removeEventListener("keydown", key);
   }, []);
   return (
-    <div className="mt-4 flex flex-col items-start px-5 text-[14px] max-xl:px-3 max-md:hidden">
-      <Button look="quiet" onClick={toggleTheme}>
-        day / night
-      </Button>
-      <Dialog
-        title="Keys"
-        open={open}
-        setOpen={setOpen}
-        trigger={<Button look="quiet">keys</Button>}
-      >
+    <div className="mt-4 px-5 text-[14px] max-xl:px-3 max-md:mt-0">
+      <Menu
+        trigger={<Button look="quiet">more</Button>}
+        offers={[
+          { text: "Day or night", does: toggleTheme },
+          { text: "Keys", does: () => setOpen(true) },
+          { text: "All jobs", does: () => navigate({ to: "/" }) },
+        ]}
+      />
+      <Dialog title="Keys" open={open} setOpen={setOpen}>
         <dl className="grid grid-cols-[6.5rem_1fr] gap-y-2">
           {KEYS.map(([key, does]) => (
             <div key={key} className="contents">

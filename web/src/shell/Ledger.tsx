@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Row } from "../api/client";
 import { useJob } from "../api/job";
 import { Button } from "../ui/Button";
+import { Toast } from "../ui/Toast";
 import { VerdictMark } from "../ui/verdict";
 
 export const clock = (at: string) =>
@@ -24,6 +25,22 @@ function Entry({ row }: { row: Row }) {
   );
 }
 
+/** What has just been kept, and the way to take it back. */
+function Kept() {
+  const { view, act } = useJob();
+  const last = view.ledger.filter((r) => r.evidence).at(-1);
+  const [told, setTold] = useState(last?.number ?? 0);
+  const number = last?.number ?? 0;
+  const close = () => setTold(number);
+  const doubt = () => act("doubt", { number, doubted: true }).catch(() => {});
+  return (
+    <Toast open={number > told} close={close} act={{ text: "Doubt it", does: doubt }}>
+      <span className="num text-faint">{number} </span>
+      {last?.title} <span className="num">{last?.detail}</span>
+    </Toast>
+  );
+}
+
 /** The bottom ribbon: everything found and done, in order; opens upward. */
 export function Ledger() {
   const { view, act } = useJob();
@@ -36,6 +53,7 @@ export function Ledger() {
   const shown = view.ledger.filter((r) => r.kind !== "state");
   return (
     <footer className="no-print min-w-0 border-t border-ink">
+      <Kept />
       {open && (
         <div className="max-h-[50vh] overflow-y-auto border-b border-rule bg-sheet">
           <table className="w-full text-[14px]">

@@ -1,10 +1,11 @@
-import type { Progress, View } from "../../api/client";
+import type { Progress as Told, View } from "../../api/client";
 import { stop, useJob } from "../../api/job";
 import { Button } from "../../ui/Button";
 import { ModuleMark } from "../../ui/ModuleMark";
+import { Progress } from "../../ui/Progress";
 
 /** A scan that runs: who has answered so far, and how to stop it. */
-export function Asking({ told, modules }: { told: Progress[]; modules: View["modules"] }) {
+export function Asking({ told, modules }: { told: Told[]; modules: View["modules"] }) {
   const { view, busy } = useJob();
   const last = told.at(-1);
   if (!last || last.done >= last.of) {
@@ -19,7 +20,7 @@ export function Asking({ told, modules }: { told: Progress[]; modules: View["mod
   return (
     <section className="mt-4 border border-copper p-4" aria-label="Scan" aria-busy="true">
       <div className="flex items-center gap-4">
-        <progress className="h-3 grow accent-copper" max={last.of} value={last.done} />
+        <Progress label="modules asked" className="grow" done={last.done} of={last.of} />
         <span className="num" role="status">
           {last.done} of {last.of}
         </span>

@@ -3,6 +3,7 @@ import { Refused } from "../../../api/client";
 import { useJob } from "../../../api/job";
 import { Button } from "../../../ui/Button";
 import { Field } from "../../../ui/Field";
+import { Progress } from "../../../ui/Progress";
 import { Select } from "../../../ui/Select";
 import { send } from "./api";
 
@@ -75,11 +76,7 @@ export function TakeIn({ taken }: { taken: () => void }) {
         </>
       ) : (
         <>
-          <progress
-            aria-label="taking in"
-            className="h-2 w-48"
-            value={share < 1 ? share : undefined}
-          />
+          <Progress label="taking in" done={share < 1 ? share : null} />
           <span className="text-[14px]">
             {share < 1 ? `${Math.round(100 * share)} % taken in` : "Decoding …"}
           </span>
