@@ -32,6 +32,7 @@ pub mod sheet;
 mod snapshot;
 pub mod supply;
 pub mod suspects;
+pub mod tapped;
 pub mod triage;
 pub mod trial;
 pub mod verdict;

@@ -230,9 +230,13 @@ pub fn evidence(model: &Model, e: &Evidence) -> String {
             format!("{module} {}", if *answers { "answers" } else { "is silent" })
         }
         Finding::Signal { signal, value } => format!("{signal} = {value:.2}"),
-        Finding::Level { bus, red, black, dominant, value } => format!(
+        Finding::Level { bus, red, black, dominant, sender, value } => format!(
             "{value:.2} V {} on {bus}, {red} to {black}",
-            if *dominant { "dominant" } else { "recessive" }
+            match (dominant, sender) {
+                (false, _) => "recessive".to_owned(),
+                (true, None) => "dominant".to_owned(),
+                (true, Some(part)) => format!("dominant while {part} sends"),
+            }
         ),
         Finding::Heard { bus, from, at, heard } => {
             format!("{} of {from} on {bus} at {at}", if *heard { "frames" } else { "no frames" })

@@ -512,6 +512,7 @@ fn live_values_and_buses_are_evidence_too() {
         red: "X3.H".into(),
         black: "BAT.-".into(),
         dominant: false,
+        sender: None,
         value,
     };
     let sound = Posterior::new(&MODEL, &[Evidence::new(state("on"), high(2.5))]).unwrap();

@@ -1,6 +1,6 @@
 //! Captures of a bus: one that cannot be read, one with a weak sender, looked at and found again.
 
-use crate::bench::{House, entries, get, view};
+use crate::bench::{House, entries, get, grown, post, view};
 use bus::can::wave::{Rates, Sent, Shape, draw};
 use serde_json::{Value, json};
 use std::path::Path;
@@ -66,6 +66,23 @@ pub async fn a_capture_is_taken_in_and_shows_who_drives_too_little(house: &House
     trace.send_keys("0").await.unwrap();
     b.css("tr[data-frame='59']").await;
     b.picture("scope").await;
+    // The levels are compared with those of this vehicle where it was tapped, in the state it was taken in.
+    b.select("bus", "body").await;
+    b.find("tapped at", "body module").await;
+    b.says("set the state it was taken in").await;
+    let known = view(url, job).await;
+    post(&format!("{url}/api/jobs/{job}/state"), json!({"state": {"key": "15"}})).await;
+    grown(url, job, entries(&known)).await;
+    let row = b.css("tr[data-sender='A3']").await.text().await.unwrap();
+    assert!(row.contains("Rear module A3") && row.contains("1.00 V"), "{row}");
+    let before = entries(&view(url, job).await);
+    b.press_in("section[aria-label='Levels']", "Let them count").await;
+    // At rest, the usual sender, and the one that differs.
+    let after = grown(url, job, before + 2).await;
+    let ledger = after["ledger"].as_array().unwrap();
+    let told: Vec<_> = ledger.iter().rev().take(3).map(|r| r["detail"].as_str().unwrap()).collect();
+    assert!(told[0].contains("1.00 V") && told[0].contains("A3"), "{told:?}");
+    b.says("Doubt it").await;
     // It is there in the next window, and the file is the one that came in.
     b.go(&format!("{url}/job/{job}/network")).await;
     b.press("drive-bus.csv").await;

@@ -166,6 +166,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/captures/{number}/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Levels of a capture beside those predicted at the pins of the member where it was tapped, in the state
+         *     the vehicle is in.
+         */
+        get: operations["capture_levels"];
+        put?: never;
+        /** Keeps the telling levels of a capture as findings. */
+        post: operations["weigh_levels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/captures/{number}/view": {
         parameters: {
             query?: never;
@@ -1214,6 +1235,40 @@ export interface components {
             /** @description How many there are in the stretch. */
             all: number;
         };
+        /** @description A level of the bus, as measured and as predicted where it was tapped. */
+        CaptureLevel: {
+            sender?: null | components["schemas"]["PartId"];
+            /** @description Its name; empty while nobody drives. */
+            name: string;
+            /** @description Frames it was measured in; 0 for the resting level. */
+            frames: number;
+            /**
+             * Format: double
+             * @description Difference of the lines as measured, volts.
+             */
+            measured: number;
+            /**
+             * Format: double
+             * @description On a sound vehicle, volts.
+             */
+            expected: number;
+            /**
+             * Format: double
+             * @description Under the fault asked for, volts.
+             */
+            under?: number | null;
+        };
+        /** @description Levels of a capture. */
+        CaptureLevels: {
+            /** @description Cavities where it was tapped, high and low. */
+            points: string[];
+            /** @description The resting level, then each sender's. */
+            rows: components["schemas"]["CaptureLevel"][];
+            /** @description Frames whose identifier the vehicle file does not have. */
+            unknown: number;
+            /** @description Findings that weighing them would keep. */
+            findings: string[];
+        };
         /** @description A line of a capture. */
         CaptureLine: {
             /** @description As the file calls it. */
@@ -1590,6 +1645,7 @@ export interface components {
             black: string;
             /** @description While a dominant bit is sent; else recessive. */
             dominant: boolean;
+            sender?: null | components["schemas"]["PartId"];
             /**
              * Format: double
              * @description Volts.
@@ -2990,6 +3046,13 @@ export interface components {
             /** @description Its name. */
             state_name: string;
         };
+        /** @description Where a capture was tapped. */
+        WeighedLevels: {
+            /** @description The bus. */
+            bus: string;
+            /** @description The member at whose pins it was tapped. */
+            at: components["schemas"]["PartId"];
+        };
         /** @description One thing that raises or lowers a repair item before evidence. */
         Weight: {
             /**
@@ -3410,6 +3473,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaptureFrames"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture_levels: {
+        parameters: {
+            query: {
+                /** @description The bus. */
+                bus: string;
+                /** @description The member at whose pins it was tapped. */
+                at: string;
+                /** @description A fault whose levels are wanted beside the expected ones. */
+                under?: string | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureLevels"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    weigh_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeighedLevels"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
             /** @description Refused: what happened and what to do */

@@ -1,7 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, type BusTree, trouble } from "../api/client";
 import { useJob, useRollCall } from "../api/job";
 import { BusRows } from "./network/BusRows";
+import { useBuses } from "./network/buses";
 import { Captures } from "./network/captures/Captures";
 import { Identification } from "./network/Identification";
 import { RollControls } from "./network/RollControls";
@@ -10,17 +9,7 @@ import { RollControls } from "./network/RollControls";
 export function Network() {
   const { view } = useJob();
   const roll = useRollCall(view.id);
-  const buses = useQuery({
-    queryKey: ["network", view.id],
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: async (): Promise<BusTree[]> => {
-      const { data, error } = await api.GET("/api/jobs/{id}/network", {
-        params: { path: { id: view.id } },
-      });
-      if (!data) throw new Error(trouble(error));
-      return data;
-    },
-  });
+  const buses = useBuses(view.id);
   return (
     <section className="px-6 py-5">
       <h1 className="text-2xl font-bold">Network</h1>

@@ -36,6 +36,9 @@ pub struct Reading {
     pub levels: Option<[f64; 2]>,
     /// Share of the time that the bus is taken.
     pub load: f64,
+    /// Of each sound CAN frame its identifier, and the difference of the lines while it rests and is driven,
+    /// volts; none where only one line was read.
+    pub driven: Vec<(u32, [f64; 2])>,
 }
 
 /// A capture that was read and decoded.
@@ -53,6 +56,24 @@ pub struct Opened {
     pub findings: Vec<Finding>,
     /// Why nothing could be read from the voltages; empty when something could.
     pub trouble: String,
+}
+
+/// See [`Reading::driven`].
+fn driven(decoded: &can::decode::Decoded) -> Vec<(u32, [f64; 2])> {
+    if !matches!(decoded.read, Read::Both(..)) {
+        return Vec::new();
+    }
+    let all = decoded.received.iter().zip(&decoded.senders).filter(|(r, _)| r.fault.is_none());
+    let of = |(r, sender): (&can::receive::Received, &Option<can::decode::Sender>)| {
+        let (frame, sender) = (r.frame.as_ref()?, sender.as_ref()?);
+        let identifier = match frame.id {
+            Id::Standard(id) => u32::from(id),
+            Id::Extended(id) => id,
+        };
+        let rest = f64::from(sender.recessive[0] - sender.recessive[1]);
+        Some((identifier, [rest, sender.swing()]))
+    };
+    all.filter_map(of).collect()
 }
 
 fn hex(data: &[u8]) -> String {
@@ -110,7 +131,9 @@ impl Opened {
         let levels = Some([decoded.levels.rest, decoded.levels.other]);
         let load = decoded.load(&trace);
         let bit_rates = Some([decoded.rates.nominal, decoded.rates.data]);
-        let reading = Some(Reading::of(trace, Some(decoded.read), levels, load));
+        let driven = driven(&decoded);
+        let reading = Reading { driven, ..Reading::of(trace, Some(decoded.read), levels, load) };
+        let reading = Some(reading);
         Self { bus, bit_rates, reading, frames, findings, trouble: String::new() }
     }
 
@@ -176,6 +199,6 @@ impl Reading {
 
     fn of(trace: Trace, read: Option<Read>, levels: Option<[f64; 2]>, load: f64) -> Self {
         let pyramids = trace.channels.iter().map(|c| Pyramid::new(&c.volts)).collect();
-        Self { trace, pyramids, read, levels, load }
+        Self { trace, pyramids, read, levels, load, driven: Vec::new() }
     }
 }

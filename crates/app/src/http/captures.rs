@@ -12,10 +12,13 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use diagnosis::ledger::{Capture, CaptureOf, Entry};
+use diagnosis::tapped::{self, Seen, Tap};
+use diagnosis::{Evidence, words};
 use http_body_util::BodyExt;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
+use vehicle::PartId;
 
 /// Largest file taken in, bytes.
 const MOST: u64 = 2 << 30;
@@ -368,4 +371,135 @@ pub async fn capture_file(
         (header::CONTENT_DISPOSITION, format!("attachment; filename=\"{plain}\"")),
     ];
     Ok((head, bytes).into_response())
+}
+
+/// Where a capture was taken, and what its levels are compared with.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct Tapped {
+    /// The bus.
+    bus: String,
+    /// The member at whose pins it was tapped.
+    at: String,
+    /// A fault whose levels are wanted beside the expected ones.
+    #[serde(default)]
+    under: Option<String>,
+}
+
+/// A level of the bus, as measured and as predicted where it was tapped.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct CaptureLevel {
+    /// Part that drives; none while nobody does.
+    sender: Option<PartId>,
+    /// Its name; empty while nobody drives.
+    name: String,
+    /// Frames it was measured in; 0 for the resting level.
+    frames: usize,
+    /// Difference of the lines as measured, volts.
+    measured: f64,
+    /// On a sound vehicle, volts.
+    expected: f64,
+    /// Under the fault asked for, volts.
+    under: Option<f64>,
+}
+
+/// Levels of a capture.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct CaptureLevels {
+    /// Cavities where it was tapped, high and low.
+    points: [String; 2],
+    /// The resting level, then each sender's.
+    rows: Vec<CaptureLevel>,
+    /// Frames whose identifier the vehicle file does not have.
+    unknown: usize,
+    /// Findings that weighing them would keep.
+    findings: Vec<String>,
+}
+
+/// What a capture shows where it was tapped.
+fn seen(here: &At, opened: &Opened, bus: &str, at: &str) -> Result<(Tap, Seen), Problem> {
+    let model = &here.model;
+    let tap = Tap::of(model, bus, at).map_err(|why| Problem::field("at", why))?;
+    let driven = opened.reading.as_ref().map_or(&[][..], |r| &r.driven);
+    let seen = Seen::of(model, bus, driven.iter().copied());
+    let none = "levels need both lines of a CAN bus as voltages, with frames that could be read";
+    let seen = seen.ok_or_else(|| Problem::input(none))?;
+    if let Some(part) = tapped::asleep(model, &here.case.state, &seen) {
+        let now = words::state(model, &here.case.state);
+        let why = format!(
+            "{part} sends in the capture and does not work now ({now}); set the state it was taken in"
+        );
+        return Err(Problem::state(why));
+    }
+    Ok((tap, seen))
+}
+
+/// Levels of a capture beside those predicted at the pins of the member where it was tapped, in the state
+/// the vehicle is in.
+#[utoipa::path(get, path = "/api/jobs/{id}/captures/{number}/levels", params(Tapped), responses((status = 200, body = CaptureLevels)))]
+pub async fn capture_levels(
+    State(shop): App,
+    Path((id, number)): Path<(i64, u64)>,
+    Query(tapped): Query<Tapped>,
+) -> Answer<CaptureLevels> {
+    let opened = opened(&shop, id, number).await?;
+    let here = at(&shop, id).await?;
+    let work = move || {
+        let (model, state) = (&here.model, &here.case.state);
+        let (tap, seen) = seen(&here, &opened, &tapped.bus, &tapped.at)?;
+        let fault = tapped.under.as_deref().filter(|id| !id.is_empty());
+        let fault = fault.map(|id| circuit::fault::by_id(&model.circuit, id)).transpose();
+        let fault = fault.map_err(|why| Problem::field("under", why))?;
+        let under = fault.as_ref().map(|f| &f.changes[..]);
+        let rows = tapped::compared(model, state, &tap, &seen, under).map_err(Problem::input)?;
+        let name = |id: &PartId| {
+            model
+                .circuit
+                .part(id)
+                .map_or_else(String::new, |p| model.circuit.vehicle.parts[p].name.clone())
+        };
+        let rows = rows.into_iter().map(|r| CaptureLevel {
+            name: r.sender.as_ref().map_or_else(String::new, name),
+            sender: r.sender,
+            frames: r.frames,
+            measured: r.measured,
+            expected: r.expected,
+            under: r.under,
+        });
+        let told = |finding| words::evidence(model, &Evidence::new(state.clone(), finding));
+        Ok(CaptureLevels {
+            rows: rows.collect(),
+            unknown: seen.unknown,
+            findings: seen.findings(&tap).into_iter().map(told).collect(),
+            points: [tap.high, tap.low],
+        })
+    };
+    tokio::task::spawn_blocking(work).await?.map(Json)
+}
+
+/// Where a capture was tapped.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct WeighedLevels {
+    /// The bus.
+    bus: String,
+    /// The member at whose pins it was tapped.
+    at: PartId,
+}
+
+/// Keeps the telling levels of a capture as findings.
+#[utoipa::path(post, path = "/api/jobs/{id}/captures/{number}/levels", request_body = WeighedLevels, responses((status = 200, body = super::at::Kept)))]
+pub async fn weigh_levels(
+    State(shop): App,
+    Path((id, number)): Path<(i64, u64)>,
+    key: Key,
+    Json(tapped): Json<WeighedLevels>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    let opened = opened(&shop, id, number).await?;
+    let (tap, seen) = seen(&here, &opened, &tapped.bus, &tapped.at)?;
+    let found = |finding| Entry::Found {
+        evidence: Evidence::new(here.case.state.clone(), finding),
+        by: format!("capture {number}"),
+    };
+    let entries = seen.findings(&tap).into_iter().map(found).collect();
+    keep(&shop, &here.session, entries, key).await
 }

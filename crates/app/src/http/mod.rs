@@ -50,6 +50,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(captures::capture_view))
         .routes(routes!(captures::capture_frames))
         .routes(routes!(captures::capture_file))
+        .routes(routes!(captures::capture_levels, captures::weigh_levels))
         .routes(routes!(entries::refuse))
         .routes(routes!(entries::doubt))
         .routes(routes!(entries::note))

@@ -75,7 +75,8 @@ impl Nets {
                 of[from] = to;
             }
         }
-        let all = of.clone().keys().map(|n| root(&mut of, n)).collect();
+        let nodes = of.keys();
+        let all = nodes.map(|n| root(&mut of, n)).collect();
         Self { of: all }
     }
 

@@ -8,11 +8,8 @@ const NOTHING: f64 = 0.08;
 const WEAK: f64 = 0.8;
 
 pub(super) fn doubts(tried: &Tried<'_>) -> Vec<OfPart> {
-    let mut parts = tried.circuit.vehicle.parts.keys();
-    parts
-        .by_ref()
-        .filter_map(|part| of(tried, part).map(|problem| OfPart { part, problem }))
-        .collect()
+    let parts = tried.circuit.vehicle.parts.keys();
+    parts.filter_map(|part| of(tried, part).map(|problem| OfPart { part, problem })).collect()
 }
 
 fn of(tried: &Tried<'_>, part: PartIx) -> Option<vehicle::Problem> {

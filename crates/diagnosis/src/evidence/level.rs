@@ -3,7 +3,7 @@
 use super::BAD_PROBE;
 use crate::model::{HypIx, Model, ModelError};
 use circuit::{BODY, Change, NodeId, Sweep};
-use vehicle::{OperatingState, PartIx, TiVec};
+use vehicle::{OperatingState, PartId, PartIx, TiVec};
 
 /// Range of levels outside of what the file predicts, volts.
 pub(super) const SPAN: f64 = 15.0;
@@ -12,6 +12,9 @@ pub(super) const SPAN: f64 = 15.0;
 const FLOOR: f64 = 0.05;
 const SHARE: f64 = 0.02;
 const STEP: f64 = 0.15;
+/// Share of levels of a named sender that come from elsewhere: its frames were read with the same probes, so
+/// that none has slipped; what is left is an identifier that is another's in this vehicle.
+const OTHER_SENDER: f64 = 0.002;
 
 /// Evidence weighed by the voltages of a few nodes in two phases: resting, and with something held.
 pub(super) struct InPhase<'a> {
@@ -78,22 +81,76 @@ impl InPhase<'_> {
     }
 }
 
+/// Where a level is measured and who sends in it.
+struct Spot {
+    holds: Vec<Change>,
+    nodes: [NodeId; 3],
+    /// Part that sends, where it is known who.
+    sender: Option<PartIx>,
+}
+
+impl Spot {
+    /// `sends` says who drives while it is measured: none where nobody does, and none within where it is not
+    /// known who.
+    fn of(
+        model: &Model,
+        state: &OperatingState,
+        bus: &str,
+        [red, black]: [&str; 2],
+        sends: Option<Option<&PartId>>,
+    ) -> Result<Self, ModelError> {
+        let c = &model.circuit;
+        if !c.vehicle.buses.iter().any(|b| b.id == bus) {
+            return Err(ModelError::Unknown { what: "bus", id: bus.to_owned() });
+        }
+        let sender = sends.flatten().map(|id| super::part(model, id)).transpose()?;
+        let holds = match (sends, sender) {
+            (_, Some(part)) => c.dominant(bus, part).ok_or_else(|| ModelError::Unknown {
+                what: "member of the bus",
+                id: c.vehicle.parts[part].id.to_string(),
+            })?,
+            _ => {
+                let all = c.phases(&model.predict(state).solution).into_iter();
+                let own = all.filter(|x| x.id == format!("bus:{bus}")).map(|x| x.holds);
+                own.flatten().collect()
+            }
+        };
+        Ok(Self { holds, nodes: [c.node(red)?, c.node(black)?, BODY], sender })
+    }
+}
+
+/// The level that changes of the circuit make, volts.
+pub(crate) fn predicted(
+    model: &Model,
+    state: &OperatingState,
+    bus: &str,
+    points: [&str; 2],
+    sender: Option<&PartId>,
+    changes: &[Change],
+) -> Result<f64, ModelError> {
+    let spot = Spot::of(model, state, bus, points, sender.map(Some))?;
+    let of = |sweep: &mut Sweep| {
+        let p = sweep.solve_at(changes, &spot.nodes);
+        p.volts[spot.nodes[0]] - p.volts[spot.nodes[1]]
+    };
+    Ok(match sender {
+        None => of(&mut model.predict(state).sweep.clone()),
+        Some(_) => of(&mut Sweep::new(&model.circuit, state, &spot.holds)),
+    })
+}
+
 pub(super) fn level<'a>(
     model: &'a Model,
     state: &OperatingState,
     bus: &str,
-    [red, black]: [&str; 2],
-    dominant: bool,
+    points: [&str; 2],
+    sends: Option<Option<&PartId>>,
     value: f64,
 ) -> Result<InPhase<'a>, ModelError> {
     let c = &model.circuit;
-    if !c.vehicle.buses.iter().any(|b| b.id == bus) {
-        return Err(ModelError::Unknown { what: "bus", id: bus.to_owned() });
-    }
-    let nodes = [c.node(red)?, c.node(black)?, BODY];
+    let Spot { holds, nodes, sender } = Spot::of(model, state, bus, points, sends)?;
+    let dominant = sends.is_some();
     let p = model.predict(state);
-    let phase = c.phases(&p.solution).into_iter().find(|x| x.id == format!("bus:{bus}"));
-    let holds = phase.map(|x| x.holds).unwrap_or_default();
     let of = |volts: [f64; 3]| volts[0] - volts[1];
     let at = move |rest: f64, held: f64| if dominant { held } else { rest };
     let mut sound = Sweep::new(c, state, &holds);
@@ -102,14 +159,18 @@ pub(super) fn level<'a>(
     Ok(InPhase {
         holds,
         nodes,
-        parts: [PartIx(0); 2],
+        parts: [sender.unwrap_or(PartIx(0)); 2],
         score: Box::new(move |p, _| {
             let predicted = at(of(p.rest), of(p.held));
             let own = STEP * (predicted - healthy);
             let sigma = FLOOR.hypot(SHARE * predicted).hypot(own);
             let z = (value - predicted) / sigma;
             let close = (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
-            ((1.0 - BAD_PROBE) * close + BAD_PROBE / SPAN).ln()
+            // Whoever does not work sends nothing: such a level came from elsewhere.
+            let sends = sender.is_none() || p.alive[0];
+            let close = if sends { close } else { 0.0 };
+            let bad = if sender.is_some() { OTHER_SENDER } else { BAD_PROBE };
+            ((1.0 - bad) * close + bad / SPAN).ln()
         }),
     })
 }

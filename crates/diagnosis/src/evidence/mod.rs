@@ -17,7 +17,7 @@ pub(crate) mod answer;
 pub(crate) mod code;
 pub(crate) mod effect;
 mod heard;
-mod level;
+pub(crate) mod level;
 pub(crate) mod moved;
 pub(crate) mod reading;
 pub(crate) mod recorded;
@@ -149,6 +149,9 @@ pub enum Finding {
         black: String,
         /// While a dominant bit is sent; else recessive.
         dominant: bool,
+        /// Who sends it, where that is known.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        sender: Option<PartId>,
         /// Volts.
         value: f64,
     },
@@ -605,8 +608,15 @@ impl Evidence {
                 signal::scorer(model, &self.state, signal, *value)?,
                 -(signal::SPAN.ln()),
             ),
-            Finding::Level { bus, red, black, dominant, value } => Kind::Phase(
-                level::level(model, &self.state, bus, [red, black], *dominant, *value)?,
+            Finding::Level { bus, red, black, dominant, sender, value } => Kind::Phase(
+                level::level(
+                    model,
+                    &self.state,
+                    bus,
+                    [red, black],
+                    dominant.then_some(sender.as_ref()),
+                    *value,
+                )?,
                 -(level::SPAN.ln()),
             ),
             Finding::Heard { bus, from, at, heard } => {

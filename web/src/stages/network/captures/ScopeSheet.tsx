@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Button } from "../../../ui/Button";
 import { type Content, useContent, useFrames } from "./api";
+import { Levels } from "./Levels";
 import { around, type Stretch, told } from "./stretch";
 import { Trace } from "./Trace";
 
@@ -71,6 +72,9 @@ function Sheet({ job, number, content }: { job: number; number: number; content:
           found={found}
           frames={frames.data?.frames ?? []}
         />
+      )}
+      {content.bus !== "lin" && content.lines.length > 1 && content.frames > 0 && (
+        <Levels number={number} rate={content.bit_rate ?? 0} />
       )}
       <div className="mt-2 max-h-72 overflow-y-auto">
         <table className="w-full text-[14px]">

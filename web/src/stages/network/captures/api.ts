@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { api, Refused } from "../../../api/client";
 import type { components } from "../../../api/generated";
 import type { Stretch } from "./stretch";
@@ -69,6 +69,43 @@ export function useFrames(job: number, number: number, s: Stretch) {
       });
       if (!data) throw new Refused(error);
       return data;
+    },
+  });
+}
+
+/** Levels beside those predicted where the bus was tapped; nothing while it is not said where. */
+export function useLevels(
+  job: number,
+  number: number,
+  tapped: { bus: string; at: string; under: string },
+  entries: number,
+) {
+  return useQuery({
+    // Another state predicts other levels.
+    queryKey: ["capture", job, number, "levels", tapped, entries],
+    placeholderData: keepPreviousData,
+    enabled: tapped.at !== "",
+    retry: false,
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs/{id}/captures/{number}/levels", {
+        params: { path: { id: job, number }, query: tapped },
+      });
+      if (!data) throw new Refused(error);
+      return data;
+    },
+  });
+}
+
+/** Keeps the telling levels as findings. */
+export function useWeigh(job: number, number: number) {
+  return useMutation({
+    mutationFn: async (tapped: { bus: string; at: string }) => {
+      const { data, error } = await api.POST("/api/jobs/{id}/captures/{number}/levels", {
+        params: { path: { id: job, number } },
+        body: tapped,
+        headers: { "idempotency-key": crypto.randomUUID() },
+      });
+      if (!data) throw new Refused(error);
     },
   });
 }
