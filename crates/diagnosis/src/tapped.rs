@@ -154,19 +154,12 @@ pub fn compared(
 ) -> Result<Vec<Compared>, ModelError> {
     let rest = (None, (seen.recessive, 0));
     let all = seen.senders.iter().map(|(part, of)| (Some(part), *of));
+    let sets: Vec<&[Change]> = std::iter::once(&[][..]).chain(under).collect();
+    let points = [tap.high.as_str(), tap.low.as_str()];
     let row = |(sender, (measured, frames)): (Option<&PartId>, (f64, usize))| {
-        let at = |changes: &[Change]| {
-            evidence::level::predicted(
-                model,
-                state,
-                &tap.bus,
-                [&tap.high, &tap.low],
-                sender,
-                changes,
-            )
-        };
-        let under = under.map(at).transpose()?;
-        Ok(Compared { sender: sender.cloned(), frames, measured, expected: at(&[])?, under })
+        let volts = evidence::level::predicted(model, state, &tap.bus, points, sender, &sets)?;
+        let (expected, under) = (volts[0], volts.get(1).copied());
+        Ok(Compared { sender: sender.cloned(), frames, measured, expected, under })
     };
     std::iter::once(rest).chain(all).map(row).collect()
 }

@@ -63,7 +63,7 @@ export function Measure({ wanted, focus, id }: { wanted: Wanted; focus?: boolean
             placeholder="type it"
             aria-invalid={wrong !== ""}
           />
-          <span className="num absolute top-2 right-3 text-lg text-faint">
+          <span aria-hidden className="num absolute top-2 right-3 text-lg text-faint">
             {UNITS[wanted.quantity]}
           </span>
         </label>

@@ -148,6 +148,11 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                     },
                     format!("{} {}", words::effect(model, part), words::strength(*strength)),
                 ),
+                Finding::Level { .. } => (
+                    "level",
+                    format!("Level of a bus, {}", words::state(model, &found.state)),
+                    words::evidence(model, found),
+                ),
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
         }

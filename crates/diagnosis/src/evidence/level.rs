@@ -119,24 +119,25 @@ impl Spot {
     }
 }
 
-/// The level that changes of the circuit make, volts.
+/// The level that each of some sets of changes makes, volts.
 pub(crate) fn predicted(
     model: &Model,
     state: &OperatingState,
     bus: &str,
     points: [&str; 2],
     sender: Option<&PartId>,
-    changes: &[Change],
-) -> Result<f64, ModelError> {
+    sets: &[&[Change]],
+) -> Result<Vec<f64>, ModelError> {
     let spot = Spot::of(model, state, bus, points, sender.map(Some))?;
-    let of = |sweep: &mut Sweep| {
+    let mut sweep = match sender {
+        None => model.predict(state).sweep.clone(),
+        Some(_) => Sweep::new(&model.circuit, state, &spot.holds),
+    };
+    let of = |changes: &&[Change]| {
         let p = sweep.solve_at(changes, &spot.nodes);
         p.volts[spot.nodes[0]] - p.volts[spot.nodes[1]]
     };
-    Ok(match sender {
-        None => of(&mut model.predict(state).sweep.clone()),
-        Some(_) => of(&mut Sweep::new(&model.circuit, state, &spot.holds)),
-    })
+    Ok(sets.iter().map(of).collect())
 }
 
 pub(super) fn level<'a>(

@@ -110,7 +110,7 @@ export function Levels({ number, rate }: { number: number; rate: number }) {
           </table>
           {levels.data.unknown > 0 && (
             <p className="label mt-1">
-              {levels.data.unknown} frames have identifiers that this vehicle file does not.
+              {levels.data.unknown} frames have identifiers that this vehicle file does not know.
             </p>
           )}
         </>

@@ -1,0 +1,185 @@
+//! Each rule of the vehicle file broken once, on the shipped van: where it is, what is wrong and what to do
+//! are told, and nothing else is complained of.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use serde_json::{Value, json};
+use vehicle::Vehicle;
+
+fn wren() -> Value {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+    serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap()
+}
+
+/// What is told of a van that was changed; empty where it is taken.
+fn told(change: impl FnOnce(&mut Value)) -> String {
+    let mut v = wren();
+    change(&mut v);
+    Vehicle::from_json(&v.to_string()).err().map_or_else(String::new, |e| e.to_string())
+}
+
+/// Index of the first thing of a list for which something holds.
+fn first(v: &Value, list: &str, holds: impl Fn(&Value) -> bool) -> usize {
+    v[list].as_array().unwrap().iter().position(holds).expect("the van has one")
+}
+
+/// The whole of it is one complaint with these words.
+fn only(told: &str, words: &[&str]) {
+    for word in words {
+        assert!(told.contains(word), "“{word}” in: {told}");
+    }
+    // Each complaint stands on a line of its own, below the first one.
+    let complaints = told.lines().filter(|l| !l.trim().is_empty()).count();
+    assert!(complaints <= 2, "{told}");
+}
+
+#[test]
+fn names_that_could_not_be_written_in_a_reference_are_no_names() {
+    for id in ["", "two words", "A.1", "a:b"] {
+        let told = told(|v| v["stimuli"][0]["id"] = json!(id));
+        assert!(told.contains("stimuli[0].id") && told.contains("is not a usable id"), "{told}");
+        assert!(told.contains("use letters, digits, _ and - only"), "{told}");
+    }
+}
+
+#[test]
+fn shares_lie_where_shares_can_lie() {
+    only(
+        &told(|v| v["buses"][0]["dominant_share"] = json!(0.95)),
+        &["buses[drive].dominant_share", "0.95 is not possible", "0 to 0.9"],
+    );
+    for duty in [0.0, 1.0, -0.2] {
+        let told = told(|v| v["outputs"][0]["duty"] = json!(duty));
+        only(&told, &[".duty", "is not possible", "between 0 and 1"]);
+    }
+}
+
+#[test]
+fn conductors_have_a_length_a_cross_section_and_a_way_through_places() {
+    for (field, value) in [("length_m", 0.0), ("length_m", -1.0), ("area_mm2", 0.0)] {
+        let told = told(|v| v["wires"][4][field] = json!(value));
+        only(&told, &[&format!("wires[4].{field}"), "give a number above zero"]);
+    }
+    only(
+        &told(|v| v["wires"][4]["route"] = json!(["nowhere_at_all"])),
+        &["wires[4].route", "there is no place “nowhere_at_all”"],
+    );
+    only(
+        &told(|v| v["places"][0]["beside"] = json!([["1", "no_such"]])),
+        &[".beside", "there is no conductor “no_such”"],
+    );
+}
+
+#[test]
+fn a_connector_is_of_a_part_or_between_two_looms() {
+    let own = |v: &Value| first(v, "connectors", |c| c["part"].is_string());
+    let both = told(|v| {
+        let k = own(v);
+        v["connectors"][k]["sides"] = json!(["cabin", "engine"]);
+    });
+    assert!(both.contains("must have either a part or two sides"), "{both}");
+    let twice = told(|v| {
+        let many = |c: &Value| c["cavities"].as_array().unwrap().len() > 1;
+        let k = first(v, "connectors", many);
+        v["connectors"][k]["cavity_count"] = json!(200);
+        let no = v["connectors"][k]["cavities"][0]["no"].clone();
+        v["connectors"][k]["cavities"].as_array_mut().unwrap().push(json!({"no": no}));
+    });
+    assert!(twice.contains("is listed twice") && twice.contains("remove one of them"), "{twice}");
+}
+
+#[test]
+fn messages_come_from_members_of_their_bus_and_carry_what_these_work_out() {
+    only(&told(|v| v["gateway"] = json!("A99")), &["gateway", "there is no part “A99”"]);
+    let stranger = told(|v| v["messages"][0]["sender"] = json!("A50"));
+    assert!(stranger.contains("A50 is no member of bus “drive”"), "{stranger}");
+    let nowhere = told(|v| v["messages"][0]["bus"] = json!("drvie"));
+    assert!(nowhere.contains("did you mean “drive”?"), "{nowhere}");
+    let borrowed = told(|v| {
+        let sender = v["messages"][0]["sender"].clone();
+        let k = first(v, "signals", |s| s["module"] != sender);
+        v["messages"][0]["signals"] = json!([v["signals"][k]["id"]]);
+    });
+    assert!(borrowed.contains("works out itself"), "{borrowed}");
+    let empty = told(|v| {
+        let k = first(v, "signals", |s| s["from"]["received"].is_object());
+        let message = v["signals"][k]["from"]["received"]["message"].clone();
+        let m = first(v, "messages", |m| m["id"] == message);
+        v["messages"][m]["signals"] = json!([]);
+    });
+    assert!(empty.contains("does not carry"), "{empty}");
+    assert!(empty.contains("add it to the message's signals, or name another"), "{empty}");
+}
+
+#[test]
+fn signals_functions_and_monitors_speak_of_what_there_is() {
+    let pin = told(|v| {
+        let k = first(v, "signals", |s| s["from"]["pin_volts"].is_object());
+        v["signals"][k]["from"]["pin_volts"]["pin"] = json!("no_pin");
+    });
+    only(&pin, &["there is no pin “no_pin”"]);
+    only(
+        &told(|v| v["functions"][0]["output"] = json!("no_output")),
+        &["functions[", "].output", "there is no output “no_output”"],
+    );
+    only(
+        &told(|v| v["monitors"][2]["module"] = json!("A99")),
+        &["monitors[2].module", "there is no part “A99”"],
+    );
+    only(
+        &told(|v| v["monitors"][2]["fails"] = json!({"above": ["no_signal", 1.0]})),
+        &["monitors[2].fails", "there is no signal “no_signal”"],
+    );
+    only(
+        &told(|v| v["monitors"][2]["snapshot"] = json!(["no_signal"])),
+        &["monitors[2].snapshot", "there is no signal “no_signal”"],
+    );
+}
+
+#[test]
+fn modules_have_addresses_of_their_own_and_data_under_hexadecimal_numbers() {
+    let same = told(|v| {
+        let k = first(v, "parts", |p| p["module"].is_object());
+        let address = v["parts"][k]["module"]["address"].clone();
+        let has = |p: &Value| p["module"].is_object() && p["module"]["address"] != address;
+        let other = first(v, "parts", has);
+        v["parts"][other]["module"]["address"] = address;
+    });
+    only(&same, &["].module.address", "is used twice", "give each module its own"]);
+    let module = |v: &Value| first(v, "parts", |p| p["module"].is_object());
+    let did = told(|v| {
+        let k = module(v);
+        v["parts"][k]["module"]["identification"] = json!({"F1": "x"});
+    });
+    assert!(did.contains("“F1” is no data identifier"), "{did}");
+    for value in ["0", "zz", ""] {
+        let told = told(|v| {
+            let k = module(v);
+            let setting = json!({"name": "Coding", "value": value});
+            v["parts"][k]["module"]["configuration"] = json!({"0600": setting});
+        });
+        assert!(told.contains("two hexadecimal digits a byte"), "“{value}”: {told}");
+    }
+}
+
+#[test]
+fn states_set_only_what_the_vehicle_has() {
+    for (state, words) in [
+        (json!({"unplugged": ["X99"]}), "there is no connector “X99” to unplug"),
+        (json!({"stimuli": {"moonlight": 1.0}}), "there is no stimulus “moonlight”"),
+        (json!({"switches": {"S99": "1"}}), "there is no switch “S99”"),
+        (json!({"outputs": ["no_output"]}), "there is no output “no_output”"),
+    ] {
+        only(&told(|v| v["states"][1]["state"] = state.clone()), &["states[", words]);
+    }
+    let position = told(|v| {
+        let k = first(v, "parts", |p| p["positions"].as_array().is_some_and(|p| p.len() > 1));
+        let id = v["parts"][k]["id"].as_str().unwrap().to_owned();
+        v["states"][1]["state"] = json!({"switches": {id: "sideways"}});
+    });
+    only(&position, &["has no position “sideways”; it has"]);
+}
+
+#[test]
+fn what_is_not_changed_is_taken() {
+    assert_eq!(told(|_| {}), "");
+}
