@@ -27,7 +27,7 @@ fn there_and_back(way: &Way, sent: &[Frame], seed: u64) -> Decoded {
 const RATES: [f64; 8] = [10e3, 33_333.3, 50e3, 83_333.3, 125e3, 250e3, 500e3, 1e6];
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(800))]
+    #![proptest_config(ProptestConfig::with_cases(40))]
     #[test]
     fn classic_traffic_comes_back_from_five_to_two_hundred_samples_a_bit(
         seed: u64, rate in 0usize..8, samples in prop_oneof![5.0f64..8.0, 8.0..40.0, 40.0..200.0],
