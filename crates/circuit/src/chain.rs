@@ -33,7 +33,7 @@ impl Chains {
             at[b.from].push(k);
             at[b.to].push(k);
         }
-        let links = |k: BranchId| !matches!(branches[k].of, Of::Device { .. });
+        let links = |k: BranchId| !matches!(branches[k].of, Of::Device { .. } | Of::Lead(_));
         // A node with exactly two links and nothing else only passes the current on.
         let passes = |n: NodeId| n != BODY && at[n].len() == 2 && at[n].iter().all(|k| links(*k));
         let other = |k: BranchId, n: NodeId| {

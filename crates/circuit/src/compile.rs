@@ -6,6 +6,7 @@ use crate::elements::{self, Device};
 use crate::law::Law;
 use crate::linear::Plan;
 use crate::names::Names;
+use crate::reroute::{self, Lead, Reroute};
 use crate::software::Software;
 use std::collections::{BTreeMap, HashMap};
 use thiserror::Error;
@@ -42,6 +43,8 @@ pub enum Of {
         /// Which of its branches.
         role: usize,
     },
+    /// A lead that a technician may put there: a way of [`crate::reroute`], by index.
+    Lead(usize),
 }
 
 /// Two nodes and what lies between them.
@@ -143,6 +146,8 @@ pub struct Circuit {
     pub woken_by_bus: TiVec<PartIx, bool>,
     /// Where each thing of the vehicle file stands.
     pub names: Names,
+    /// Ways to lead a bus elsewhere.
+    pub reroutes: Vec<Reroute>,
 }
 
 /// Resistance of a plugged terminal pair for a conductor of one square millimetre, ohms: a contact is
@@ -298,6 +303,9 @@ impl Circuit {
         let mut claimed: std::collections::BTreeSet<NodeId> = node_of.values().copied().collect();
         let pins: Vec<_> = b.pins.iter().map(|(k, n)| (k.clone(), *n)).collect();
         for ((part, pin), node) in pins {
+            if reroute::is_inner(&vehicle, part, &pin) {
+                continue;
+            }
             if claimed.insert(node) {
                 let id = ConnectorId::from(vehicle.parts[part].id.as_str());
                 let name = format!("{id}.{pin}");
@@ -332,6 +340,25 @@ impl Circuit {
             let (from, to) = (end(&wire.from)?, end(&wire.to)?);
             wire_branch.push(b.add(from, to, Of::Wire(w), ohms));
         }
+        let reroutes = reroute::all(&vehicle, |point| node_of.get(point).copied())
+            .into_iter()
+            .enumerate()
+            .map(|(k, mut found)| {
+                let lead = |l: Lead| {
+                    let of = Of::Lead(k);
+                    b.branches.push_and_get_key(Branch {
+                        from: l.from,
+                        to: l.to,
+                        of,
+                        law: Law::OPEN,
+                    })
+                };
+                let leads = std::mem::take(&mut found.leads).into_iter().map(lead).collect();
+                found.placed(leads, |connector, no| {
+                    terminal_branch.get(&(connector.into(), no.to_owned())).copied()
+                })
+            })
+            .collect();
         number_by_elimination(&mut b, &mut node_of);
         check_islands(&vehicle, b.nodes, &b.branches, &devices, &node_of)?;
         let ends: Vec<_> = b.branches.iter().map(|x| (x.from, x.to)).collect();
@@ -387,6 +414,7 @@ impl Circuit {
             ground_branch,
             terminal_branch,
             pin_node: b.pins,
+            reroutes,
         })
     }
 
@@ -406,7 +434,12 @@ impl Circuit {
     /// # Errors
     /// [`CircuitError::State`].
     pub fn check_state(&self, state: &OperatingState) -> Result<(), CircuitError> {
-        let problems = self.vehicle.unknown_in_state(state);
+        let mut problems = self.vehicle.unknown_in_state(state);
+        for id in state.rerouted.iter().filter(|id| self.reroute(id).is_none()) {
+            let known: Vec<&str> = self.reroutes.iter().map(|r| r.id.as_str()).collect();
+            let known = if known.is_empty() { "none".to_owned() } else { known.join(", ") };
+            problems.push(format!("no bus can be led by “{id}” here; possible: {known}"));
+        }
         if problems.is_empty() { Ok(()) } else { Err(CircuitError::State(problems.join("; "))) }
     }
 

@@ -6,7 +6,7 @@ use vehicle::{TiSlice, TiVec};
 /// Whether each node is joined to the body by nothing but conductors, terminals and ground points.
 pub fn earthed(nodes: usize, branches: &TiSlice<BranchId, Branch>) -> TiVec<NodeId, bool> {
     let mut next: TiVec<NodeId, Vec<NodeId>> = vec![Vec::new(); nodes].into();
-    for b in branches.iter().filter(|b| !matches!(b.of, Of::Device { .. })) {
+    for b in branches.iter().filter(|b| !matches!(b.of, Of::Device { .. } | Of::Lead(_))) {
         next[b.from].push(b.to);
         next[b.to].push(b.from);
     }

@@ -1,12 +1,14 @@
 //! Who can be talked to: the gateway and the modules behind it, a LIN master and its slaves, over the
 //! buses as they are (ISO 11898-2, ISO 17987-4). A request reaches a member when the dominant bits
 //! from the middle of its bus are dominant there and the pauses recessive; the answer when the
-//! member's are so in the middle.
+//! member's are so in the middle. Two members that both talk with the middle talk with each other;
+//! where one of them does not, as behind a pass-through that is open, the two are asked themselves.
 
-use crate::bus_lines::{bit, bus_lines};
-use crate::compile::{BODY, BranchId, Circuit, DeviceIx, NodeId};
+use crate::bus_lines::{bit, bus_lines, touches};
+use crate::compile::{Circuit, DeviceIx, NodeId};
 use crate::fault::Change;
 use crate::phase::{DOMINANT, Ear};
+use crate::software::ArrivalIx;
 use crate::sweep::Sweep;
 use std::sync::Arc;
 use vehicle::{OperatingState, PartIx, TiSlice, TiVec, Vehicle};
@@ -18,6 +20,8 @@ const SAME_VOLTS: f64 = 1e-3;
 const RESTS_VOLTS: f64 = 0.02;
 /// The same of a LIN line, which rests near the supply: a fifth of what its receivers leave.
 const LIN_RESTS_VOLTS: f64 = 0.5;
+/// A dominant level beyond doubt, volts.
+const RESTING_DOMINANT_VOLTS: f64 = 2.0;
 /// Mode of a transceiver that sends nothing.
 const SILENT: u8 = 0;
 
@@ -57,6 +61,52 @@ struct Line {
     ear: Ear,
     members: Vec<Member>,
     nodes: Vec<NodeId>,
+    /// Links that a supply keeps closed.
+    kept: Vec<Kept>,
+    /// Messages somebody waits for that are sent on it: who sends, who waits.
+    messages: Vec<(ArrivalIx, End, End)>,
+}
+
+/// A link of a bus line that is closed only while its supply is there.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Kept {
+    plus: NodeId,
+    minus: NodeId,
+    /// From here on it is closed, volts.
+    volts: f64,
+}
+
+impl Kept {
+    fn is_closed(self, between: impl Fn(NodeId, NodeId) -> f64) -> bool {
+        between(self.plus, self.minus) >= self.volts
+    }
+}
+
+/// Where a message begins or ends, as one bus sees it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum End {
+    /// In its middle.
+    Middle,
+    /// At a member, by its number.
+    Member(usize),
+    /// On another bus, behind the gateway.
+    Elsewhere(PartIx),
+}
+
+/// Who is not heard, and what does not arrive for it, as [`Hearing`] finds it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Unheard {
+    /// Parts that work and do not answer in the middle of any of their buses, in rising order.
+    pub parts: Vec<PartIx>,
+    /// Messages that do not get through although their senders work, in rising order.
+    pub lost: Vec<ArrivalIx>,
+}
+
+impl Unheard {
+    /// Whether a part is among those that do not answer.
+    pub fn has(&self, part: PartIx) -> bool {
+        self.parts.binary_search(&part).is_ok()
+    }
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -73,10 +123,12 @@ pub struct Sound {
     levels: Vec<Vec<f64>>,
     /// Voltages of the ears at rest, the members' first, then the middle's.
     rest: Vec<Vec<[f64; 3]>>,
+    /// Whether each link that a supply keeps closed is.
+    closed: Vec<Vec<bool>>,
     /// Whether each member and the middle hear each other.
     hears: Vec<Vec<bool>>,
-    /// Parts that are not reached although they work, in rising order.
-    pub deaf: Vec<PartIx>,
+    /// Who is not heard there although nothing is wrong.
+    pub unheard: Unheard,
 }
 
 impl Hearing {
@@ -84,6 +136,7 @@ impl Hearing {
     pub fn of(c: &Circuit) -> Option<Self> {
         let v = &c.vehicle;
         let gateway = gateway(v)?;
+        let on_line = bus_lines(c);
         let mut buses = Vec::new();
         for (number, bus) in v.buses.iter().enumerate() {
             let all: Vec<Member> = c
@@ -104,10 +157,19 @@ impl Hearing {
             let Some(own) = all.iter().find(is_middle) else { continue };
             let members: Vec<Member> = all.iter().filter(|m| m.part != own.part).copied().collect();
             let mut nodes: Vec<NodeId> = all.iter().flat_map(|m| m.ear.nodes).collect();
+            let (middle, device, ear) = (own.part, own.device, own.ear);
+            let end = |part: PartIx| match members.iter().position(|m| m.part == part) {
+                _ if part == middle => End::Middle,
+                Some(k) => End::Member(k),
+                None => End::Elsewhere(part),
+            };
+            let arrivals = c.software.arrivals().filter(|(_, a)| a.bus == number);
+            let messages = arrivals.map(|(k, a)| (k, end(a.sender), end(a.at))).collect();
+            let kept = kept(c, &on_line, number);
+            nodes.extend(kept.iter().flat_map(|k| [k.plus, k.minus]));
             nodes.sort_unstable();
             nodes.dedup();
-            let (middle, device, ear) = (own.part, own.device, own.ear);
-            buses.push(Line { bus: number, middle, device, ear, members, nodes });
+            buses.push(Line { bus: number, middle, device, ear, members, nodes, kept, messages });
         }
         let mut asked: TiVec<PartIx, bool> = v.parts.iter().map(|p| p.module.is_some()).collect();
         buses.iter().flat_map(|b| &b.members).for_each(|m| asked[m.part] = true);
@@ -115,7 +177,7 @@ impl Hearing {
             buses.iter().flat_map(|b: &Line| b.nodes.iter().copied()).collect();
         nodes.sort_unstable();
         nodes.dedup();
-        let found = Self { nodes, gateway, on_line: bus_lines(c), buses, asked };
+        let found = Self { nodes, gateway, on_line, buses, asked };
         found.buses.iter().any(|b| !b.ear.is_lin()).then_some(found)
     }
 
@@ -126,22 +188,25 @@ impl Hearing {
     }
 
     fn touches_bus(&self, c: &Circuit, bus: usize, changes: &[Change]) -> bool {
-        let on = |n: NodeId| n != BODY && self.on_line[n] & bit(bus) != 0;
-        let branch = |k: BranchId| on(c.branches[k].from) || on(c.branches[k].to);
-        changes.iter().any(|change| match change {
-            Change::Branch(k, _) | Change::Series(k, _) | Change::Times(k, _) => branch(*k),
-            Change::Bridge(a, b, _) => on(*a) || on(*b),
-            Change::Hold(d, _) => c.devices[*d].branches.iter().any(|k| branch(*k)),
-            Change::Meter(_) | Change::NoEffect(_) => false,
-        })
+        touches(c, &self.on_line, bus, changes)
     }
 
-    /// Whether what lies between the lines at some ear has moved far enough to matter; `between` tells
-    /// by how much it moved between two nodes, volts. That both move with a ground matters to no
-    /// receiver.
-    pub fn stirs(&self, between: impl Fn(NodeId, NodeId) -> f64) -> bool {
-        let moved = |e: Ear| stirs(e, between(e.nodes[0], e.nodes[1]));
-        self.buses.iter().any(|b| moved(b.ear) || b.members.iter().any(|m| moved(m.ear)))
+    /// Whether what lies between the lines at some ear has moved far enough to matter, or a link of a
+    /// line has opened or closed; given the volts between two nodes as they are and as they were. That
+    /// both lines move with a ground matters to no receiver.
+    pub fn stirs(
+        &self,
+        now: impl Fn(NodeId, NodeId) -> f64,
+        sound: impl Fn(NodeId, NodeId) -> f64,
+    ) -> bool {
+        let moved = |e: Ear| {
+            let [high, low, _] = e.nodes;
+            stirs(e, now(high, low) - sound(high, low))
+        };
+        let opened = |k: &Kept| k.is_closed(&now) != k.is_closed(&sound);
+        self.buses.iter().any(|b| {
+            moved(b.ear) || b.members.iter().any(|m| moved(m.ear)) || b.kept.iter().any(opened)
+        })
     }
 
     /// The modules in the middle of the buses.
@@ -153,7 +218,10 @@ impl Hearing {
     pub fn sound(&self, sweep: &mut Sweep) -> Sound {
         let mut sound = Sound::default();
         for bus in &self.buses {
-            let rest = bus.rest(sweep, &[]);
+            let (rest, closed) = {
+                let p = sweep.solve_at(&[], &bus.nodes);
+                (bus.ears(p.volts), bus.closed(p.volts))
+            };
             let held = sweep.solve_at(&[Change::Hold(bus.device, DOMINANT)], &bus.nodes);
             let held = bus.ears(held.volts);
             let levels: Vec<f64> = held.iter().map(|v| bus.level(v)).collect();
@@ -162,8 +230,9 @@ impl Hearing {
             sound.hears.push(bus.hears(sweep, &[], (&rest, &held), Some(&ever)));
             sound.levels.push(levels);
             sound.rest.push(rest);
+            sound.closed.push(closed);
         }
-        sound.deaf = self.deaf(sweep, None, &[], Some(&sound));
+        sound.unheard = self.unheard(sweep, None, &[], Some(&sound));
         sound
     }
 
@@ -174,30 +243,37 @@ impl Hearing {
         self.buses.iter().map(held).collect()
     }
 
-    /// Parts that work and still do not answer in the middle of any of their buses, under changes, in
-    /// rising order. Given
+    /// Who works and still does not answer in the middle of any bus, under changes, and which messages
+    /// do not arrive for it. Given
     /// what a sound vehicle does, only ways that may have changed are looked at; given the sweeps of
     /// [`Hearing::dominant`], more quickly.
-    pub fn deaf(
+    pub fn unheard(
         &self,
         sweep: &mut Sweep,
         mut dominant: Option<&mut [Sweep]>,
         changes: &[Change],
         sound: Option<&Sound>,
-    ) -> Vec<PartIx> {
-        let (alive, rests) = {
+    ) -> Unheard {
+        let (alive, rests, closed) = {
             let p = sweep.solve_at(changes, &self.nodes);
-            (p.alive.to_owned(), self.buses.iter().map(|b| b.ears(p.volts)).collect::<Vec<_>>())
+            let rests: Vec<_> = self.buses.iter().map(|b| b.ears(p.volts)).collect();
+            let closed: Vec<_> = self.buses.iter().map(|b| b.closed(p.volts)).collect();
+            (p.alive.to_owned(), rests, closed)
         };
         let works = |part: PartIx| self.asked[part] && alive[part];
         let mut reached: TiVec<PartIx, bool> = vec![false; alive.len()].into();
         reached[self.gateway] = alive[self.gateway];
-        for (b, bus) in self.buses.iter().enumerate().filter(|(_, bus)| alive[bus.middle]) {
+        let mut heard: Vec<Vec<bool>> = vec![Vec::new(); self.buses.len()];
+        let living = || self.buses.iter().enumerate().filter(|(_, bus)| alive[bus.middle]);
+        for (b, bus) in living() {
             let rest = &rests[b];
             let as_ever = sound.filter(|s| {
                 let across = |v: &[f64; 3]| v[0] - v[1];
                 let stir = |k: usize| stirs(bus.ear, across(&rest[k]) - across(&s.rest[b][k]));
-                !(0..rest.len()).any(stir) && !self.touches_bus(sweep.circuit(), bus.bus, changes)
+                let opened = closed[b] != s.closed[b];
+                !opened
+                    && !(0..rest.len()).any(stir)
+                    && !self.touches_bus(sweep.circuit(), bus.bus, changes)
             });
             let hears = match as_ever {
                 Some(s) => s.hears[b].clone(),
@@ -210,18 +286,28 @@ impl Hearing {
                     bus.hears(sweep, changes, (rest, &held), levels)
                 }
             };
-            for (m, hears) in bus.members.iter().zip(hears) {
-                reached[m.part] |= hears;
+            for (m, hears) in bus.members.iter().zip(&hears) {
+                reached[m.part] |= *hears;
             }
+            heard[b] = hears;
         }
-        alive.keys().filter(|p| works(*p) && !reached[*p]).collect()
+        let mut lost = Vec::new();
+        // Nobody speaks on LIN unless the master asks.
+        let unasked = self.buses.iter().filter(|b| b.ear.is_lin() && !alive[b.middle]);
+        lost.extend(unasked.flat_map(|b| b.messages.iter().map(|(message, ..)| *message)));
+        for (b, bus) in living() {
+            bus.lost(sweep, changes, (&rests[b], &heard[b]), (&alive, &reached), &mut lost);
+        }
+        lost.sort_unstable();
+        Unheard { parts: alive.keys().filter(|p| works(*p) && !reached[*p]).collect(), lost }
     }
 }
 
-/// Parts that work and still do not answer in a state under changes, worked out from rest. Slow.
-pub fn deaf(circuit: &Arc<Circuit>, state: &OperatingState, changes: &[Change]) -> Vec<PartIx> {
+/// Who is not heard in a state under changes, worked out from rest. Slow.
+pub fn unheard(circuit: &Arc<Circuit>, state: &OperatingState, changes: &[Change]) -> Unheard {
     let mut sweep = Sweep::new(circuit, state, &[]);
-    Hearing::of(circuit).map_or_else(Vec::new, |h| h.deaf(&mut sweep, None, changes, None))
+    Hearing::of(circuit)
+        .map_or_else(Unheard::default, |h| h.unheard(&mut sweep, None, changes, None))
 }
 
 /// Whether a voltage across an ear that moved by so much at rest may matter.
@@ -250,6 +336,10 @@ impl Line {
         self.rest(sweep, &with)
     }
 
+    fn closed(&self, volts: &TiSlice<NodeId, f64>) -> Vec<bool> {
+        self.kept.iter().map(|k| k.is_closed(|a, b| volts[a] - volts[b])).collect()
+    }
+
     fn ears(&self, volts: &TiSlice<NodeId, f64>) -> Vec<[f64; 3]> {
         self.members.iter().map(|m| m.ear).chain([self.ear]).map(|e| e.of(volts)).collect()
     }
@@ -265,9 +355,7 @@ impl Line {
         sound: Option<&[f64]>,
     ) -> Vec<bool> {
         let mut hears = vec![false; self.members.len()];
-        let silent = |device: DeviceIx| {
-            changes.iter().any(|c| matches!(c, Change::Hold(d, SILENT) if *d == device))
-        };
+        let silent = |device: DeviceIx| is_silent(changes, device);
         let own_rest = rest[self.members.len()];
         if silent(self.device) {
             return hears;
@@ -302,4 +390,92 @@ impl Line {
         }
         hears
     }
+
+    /// Adds the messages on this bus that do not arrive, given who talks with the middle here (`heard`)
+    /// and who on any bus (`reached`). Two members of which one does not talk with the middle must hear
+    /// each other: the sender waits for somebody to acknowledge.
+    fn lost(
+        &self,
+        sweep: &mut Sweep,
+        changes: &[Change],
+        (rest, heard): (&[[f64; 3]], &[bool]),
+        (alive, reached): (&TiSlice<PartIx, bool>, &TiSlice<PartIx, bool>),
+        lost: &mut Vec<ArrivalIx>,
+    ) {
+        if heard.iter().all(|h| *h) && self.messages.iter().all(|(.., at)| at.is_reached(reached)) {
+            return;
+        }
+        let mut held: Vec<Option<Vec<[f64; 3]>>> = vec![None; self.members.len()];
+        let mut hears = |sweep: &mut Sweep, from: usize, at: usize| {
+            let member = self.members[from];
+            // What rests dominant hears nothing, whoever sends.
+            if is_silent(changes, member.device) || !self.rests(rest[at]) {
+                return false;
+            }
+            let ears = held[from].get_or_insert_with(|| {
+                let mut with = changes.to_vec();
+                with.push(Change::Hold(member.device, DOMINANT));
+                self.rest(sweep, &with)
+            });
+            self.members[at].ear.hears(ears[at], rest[at])
+        };
+        let works = |k: usize| alive[self.members[k].part];
+        for (message, from, at) in &self.messages {
+            let arrives = match (*from, *at) {
+                (End::Member(a), End::Member(b))
+                    if !self.ear.is_lin() && !(heard[a] && heard[b]) =>
+                {
+                    works(a) && works(b) && hears(sweep, a, b) && hears(sweep, b, a)
+                }
+                (from, at) => [from, at].into_iter().all(|end| match end {
+                    End::Middle => true,
+                    End::Member(k) => heard[k],
+                    End::Elsewhere(part) => reached[part],
+                }),
+            };
+            if !arrives {
+                lost.push(*message);
+            }
+        }
+    }
+
+    /// Whether an ear takes what it sees at rest for recessive.
+    fn rests(&self, rest: [f64; 3]) -> bool {
+        let dominant = match self.ear.is_lin() {
+            true => [rest[1], rest[1], rest[2]],
+            false => [rest[2] + RESTING_DOMINANT_VOLTS, rest[2], rest[2]],
+        };
+        self.ear.hears(dominant, rest)
+    }
+}
+
+impl End {
+    /// Whether what ends on another bus is reached there.
+    fn is_reached(self, reached: &TiSlice<PartIx, bool>) -> bool {
+        !matches!(self, Self::Elsewhere(part) if !reached[part])
+    }
+}
+
+/// The links of a bus that a supply keeps closed.
+fn kept(c: &Circuit, on_line: &TiSlice<NodeId, u32>, bus: usize) -> Vec<Kept> {
+    let mut kept = Vec::new();
+    for placed in &c.devices {
+        let part = placed.part;
+        let element = &c.vehicle.parts[part].elements[placed.element];
+        let vehicle::Element::BusLink(link) = element else { continue };
+        let node = |pin: &str| c.pin_node.get(&(part, pin.to_owned())).copied();
+        let is_here = |pin: &str| node(pin).is_some_and(|n| on_line[n] & bit(bus) != 0);
+        let supply = link.plus.as_deref().and_then(node).zip(link.minus.as_deref().and_then(node));
+        if let Some((plus, minus)) = supply
+            && is_here(&link.a)
+        {
+            kept.push(Kept { plus, minus, volts: link.hold_volts });
+        }
+    }
+    kept
+}
+
+/// Whether a transceiver is held silent.
+fn is_silent(changes: &[Change], device: DeviceIx) -> bool {
+    changes.iter().any(|c| matches!(c, Change::Hold(d, SILENT) if *d == device))
 }

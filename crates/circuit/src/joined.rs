@@ -18,7 +18,11 @@ impl Circuit {
     pub fn joined(&self, state: &OperatingState, from: &[NodeId]) -> Option<Joined> {
         let mut at: TiVec<NodeId, Vec<BranchId>> = vec![Vec::new(); self.nodes].into();
         let pulled: HashSet<BranchId> = self.unplugged(state).collect();
+        let laid: HashSet<BranchId> = self.leads(state).collect();
         for (k, b) in self.branches.iter_enumerated().filter(|(k, _)| !pulled.contains(k)) {
+            if matches!(b.of, Of::Lead(_)) && !laid.contains(&k) {
+                continue;
+            }
             at[b.from].push(k);
             at[b.to].push(k);
         }

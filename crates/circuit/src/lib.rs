@@ -21,6 +21,7 @@ pub mod meter;
 pub mod names;
 pub mod phase;
 pub mod place;
+pub mod reroute;
 pub mod software;
 pub mod solve;
 pub mod spice;

@@ -6,7 +6,7 @@
 //! output off. A voltmeter shows the average over their shares of time; a capture
 //! shows the levels.
 
-use crate::compile::{BODY, Circuit, DeviceIx, NodeId};
+use crate::compile::{Circuit, DeviceIx, NodeId};
 use crate::fault::Change;
 use crate::solve::{Extra, Solution};
 use vehicle::element::Ears;
@@ -33,6 +33,9 @@ pub struct Levels {
     /// Highest phase.
     pub high: f64,
 }
+
+/// What each CAN line may be away from the receiver's ground, volts (ISO 11898-2:2016).
+const COMMON_VOLTS: f64 = 12.0;
 
 /// Mode of a transceiver that sends a dominant bit.
 pub(crate) const DOMINANT: u8 = 2;
@@ -73,6 +76,12 @@ impl Circuit {
             let element = &self.vehicle.parts[placed.part].elements[placed.element];
             (element.bus() == Some(bus)).then_some(d)
         })
+    }
+
+    /// Whether a device leads a bus line on with its first branch.
+    pub fn leads_on(&self, device: DeviceIx) -> bool {
+        let placed = &self.devices[device];
+        self.vehicle.parts[placed.part].elements[placed.element].leads_on().is_some()
     }
 
     /// The phase in which a part sends a dominant bit on a bus; none when it has no transceiver.
@@ -143,7 +152,9 @@ impl Circuit {
         let pin = |name: &str| self.pin_node.get(&(placed.part, name.to_owned())).copied();
         let end = self.vehicle.parts[placed.part].elements[placed.element].bus_end()?;
         Some(match end.ears {
-            Ears::Can { high, low } => Ear { nodes: [pin(high)?, pin(low)?, BODY], is_lin: false },
+            Ears::Can { high, low, ground } => {
+                Ear { nodes: [pin(high)?, pin(low)?, pin(ground)?], is_lin: false }
+            }
             Ears::Lin { line, supply, ground, .. } => {
                 Ear { nodes: [pin(line)?, pin(ground)?, pin(supply)?], is_lin: true }
             }
@@ -154,7 +165,7 @@ impl Circuit {
 /// Where a transceiver listens, and what it takes for a bit.
 #[derive(Debug, Clone, Copy)]
 pub struct Ear {
-    /// High and low line of CAN; line, ground and supply pin of LIN.
+    /// High and low line and ground pin of CAN; line, ground and supply pin of LIN.
     pub nodes: [NodeId; 3],
     is_lin: bool,
 }
@@ -177,11 +188,18 @@ impl Ear {
 
     /// Whether it takes the voltages of its nodes for dominant in one phase and for recessive in
     /// the other (ISO 11898-2, ISO 17987-4).
+    /// A CAN line outside what its receiver bears against its own ground is not understood.
     pub fn hears(self, dominant: [f64; 3], recessive: [f64; 3]) -> bool {
         let across = |v: [f64; 3]| v[0] - v[1];
         let share = |v: [f64; 3]| across(v) / (v[2] - v[1]).max(1e-3);
         match self.is_lin {
-            false => across(dominant) >= 0.9 && across(recessive) <= 0.5,
+            false => {
+                let bears = |v: [f64; 3]| {
+                    (v[0] - v[2]).abs() <= COMMON_VOLTS && (v[1] - v[2]).abs() <= COMMON_VOLTS
+                };
+                let levels = across(dominant) >= 0.9 && across(recessive) <= 0.5;
+                levels && bears(dominant) && bears(recessive)
+            }
             true => share(dominant) <= 0.4 && share(recessive) >= 0.6,
         }
     }

@@ -79,21 +79,21 @@ impl Condition {
     }
 }
 
-/// What a message needs to arrive.
+/// A message somebody waits for: what it needs to arrive there.
 #[derive(Debug, Clone, PartialEq)]
-struct Arrival {
-    /// Parts that must work.
-    alive: Vec<PartIx>,
-    /// Parts that must hear the middle of their bus and be heard there.
-    heard: Vec<PartIx>,
-    /// The gateway; where it passes nothing on, it is not needed.
-    gateway: Option<PartIx>,
-    passed_on: bool,
+pub(crate) struct Arrival {
+    /// Who sends it.
+    pub sender: PartIx,
+    /// Who waits for it.
+    pub at: PartIx,
+    /// Number of the bus it is sent on.
+    pub bus: usize,
+    /// The gateway, where it has to pass it on.
+    over: Option<PartIx>,
 }
 
 impl Arrival {
-    /// Of a message at a part. Whoever hears the middle of a bus (the gateway, the master) and is
-    /// heard there counts as hearing all who are.
+    /// Of a message at a part.
     fn of(
         vehicle: &Vehicle,
         part: &HashMap<PartId, PartIx>,
@@ -103,32 +103,17 @@ impl Arrival {
     ) -> Option<Self> {
         let message = vehicle.messages.iter().find(|m| m.id == message)?;
         let sender = *part.get(&message.sender)?;
-        let is_on = |p: PartIx| {
-            vehicle
-                .parts
-                .get(p)
-                .is_some_and(|p| p.elements.iter().any(|e| e.bus() == Some(message.bus.as_str())))
-        };
-        let is_lin =
-            vehicle.buses.iter().any(|b| b.id == message.bus && b.kind == vehicle::BusKind::Lin);
-        let is_master =
-            |p: PartIx| vehicle.parts[p].elements.iter().any(|e| e.is_master_of(&message.bus));
-        let middle = |p: PartIx| if is_lin { is_master(p) } else { Some(p) == gateway };
-        let passed_on = !is_lin && !is_on(at);
-        let mut alive = vec![sender, at];
-        alive.extend(gateway.filter(|_| passed_on));
-        let heard = [sender, at].into_iter().filter(|p| !middle(*p)).collect();
-        Some(Self { alive, heard, gateway: gateway.filter(|_| !is_lin), passed_on })
+        let bus = vehicle.buses.iter().position(|b| b.id == message.bus)?;
+        let elements = vehicle.parts.get(at).into_iter().flat_map(|p| &p.elements);
+        let is_on = elements.into_iter().any(|e| e.bus() == Some(message.bus.as_str()));
+        let is_lin = vehicle.buses[bus].kind == vehicle::BusKind::Lin;
+        Some(Self { sender, at, bus, over: gateway.filter(|_| !is_lin && !is_on) })
     }
 
-    fn holds(&self, view: View<'_>) -> bool {
-        let works = |p: &PartIx| view.alive.get(*p).copied().unwrap_or(false);
-        // Without a gateway nobody was asked who hears it: its bus goes on without.
-        let asked = self.gateway.is_none_or(|g| works(&g));
-        let deaf = |p: &PartIx| view.deaf.binary_search(p).is_ok();
-        self.alive.iter().all(works)
-            && (!self.passed_on || asked)
-            && (!asked || !self.heard.iter().any(deaf))
+    /// Whether all it takes works; whether the bus lets it through is another question.
+    fn is_sent(&self, view: View<'_>) -> bool {
+        let works = |p: PartIx| view.alive.get(p).copied().unwrap_or(false);
+        works(self.sender) && works(self.at) && self.over.is_none_or(works)
     }
 }
 
@@ -188,9 +173,9 @@ pub struct View<'a> {
     pub alive: &'a TiSlice<PartIx, bool>,
     /// Outputs asked for.
     pub asked: &'a BTreeSet<OutputIx>,
-    /// Parts that work and neither hear the middle of their bus nor are heard there, in rising
-    /// order (see [`crate::hearing`]).
-    pub deaf: &'a [PartIx],
+    /// Messages that do not get through although their senders work, in rising order (see
+    /// [`crate::hearing`]).
+    pub lost: &'a [ArrivalIx],
 }
 
 impl Software {
@@ -305,6 +290,15 @@ impl Software {
         }
     }
 
+    /// Every message somebody waits for.
+    pub(crate) fn arrivals(&self) -> impl Iterator<Item = (ArrivalIx, &Arrival)> {
+        self.arrivals.iter_enumerated()
+    }
+
+    fn arrives(&self, view: View<'_>, arrival: ArrivalIx) -> bool {
+        self.arrivals[arrival].is_sent(view) && view.lost.binary_search(&arrival).is_err()
+    }
+
     /// Number of an output.
     pub fn output(&self, id: &str) -> Option<OutputIx> {
         self.outputs.get(id).copied()
@@ -315,10 +309,8 @@ impl Software {
         match self.signals.get(signal) {
             Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
             Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
-            Some(Source::Arrives(a)) => f64::from(u8::from(self.arrivals[*a].holds(view))),
-            Some(Source::Received(a, _, substitute)) if !self.arrivals[*a].holds(view) => {
-                *substitute
-            }
+            Some(Source::Arrives(a)) => f64::from(u8::from(self.arrives(view, *a))),
+            Some(Source::Received(a, _, substitute)) if !self.arrives(view, *a) => *substitute,
             // What is sent comes from the sender's pins or outputs: no chain of messages.
             Some(Source::Received(_, of, _)) => match self.signals.get(*of) {
                 Some(Source::Volts(..) | Source::Output(_)) => self.signal(view, *of),
@@ -424,19 +416,19 @@ impl Software {
     }
 }
 
-/// Value of a signal in its unit, by name; 0 for one that does not exist. `deaf` as in [`View`].
-pub fn signal(circuit: &Circuit, solution: &Solution, deaf: &[PartIx], id: &str) -> f64 {
+/// Value of a signal in its unit, by name; 0 for one that does not exist. `lost` as in [`View`].
+pub fn signal(circuit: &Circuit, solution: &Solution, lost: &[ArrivalIx], id: &str) -> f64 {
     let number = circuit.vehicle.signals.position(|s| s.id == id);
     let alive = solution.alive_parts(circuit);
-    number.map_or(0.0, |n| circuit.software.signal(solution.view(&alive, deaf), n))
+    number.map_or(0.0, |n| circuit.software.signal(solution.view(&alive, lost), n))
 }
 
-/// Verdict of each monitor, in the order of the vehicle file. `deaf` as in [`View`].
+/// Verdict of each monitor, in the order of the vehicle file. `lost` as in [`View`].
 pub fn monitors(
     circuit: &Circuit,
     solution: &Solution,
-    deaf: &[PartIx],
+    lost: &[ArrivalIx],
 ) -> TiVec<MonitorIx, Verdict> {
     let alive = solution.alive_parts(circuit);
-    circuit.software.monitors(solution.view(&alive, deaf))
+    circuit.software.monitors(solution.view(&alive, lost))
 }

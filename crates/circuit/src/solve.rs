@@ -6,7 +6,8 @@ use crate::elements::Seen;
 use crate::fault::Change;
 use crate::law::Law;
 use crate::linear::{Factor, Plan};
-use crate::software::View;
+use crate::reroute::LEAD_OHMS;
+use crate::software::{ArrivalIx, View};
 use std::collections::{BTreeMap, BTreeSet};
 use vehicle::{OperatingState, OutputIx, PartIx, TiSlice, TiVec};
 
@@ -178,6 +179,9 @@ impl<'a> Run<'a> {
         }
         for branch in circuit.unplugged(state) {
             fixed.insert(branch, Law::OPEN);
+        }
+        for branch in circuit.leads(state) {
+            fixed.insert(branch, Law::Ohms(LEAD_OHMS));
         }
         let own_plan = (!extras.is_empty()).then(|| {
             let ends = circuit.branches.iter().map(|b| (b.from, b.to));
@@ -459,9 +463,9 @@ impl Solution {
         circuit.vehicle.parts.keys().map(|p| self.alive(circuit, p)).collect()
     }
 
-    /// What the software looks at; `deaf` as in [`View`].
-    pub fn view<'a>(&'a self, alive: &'a TiSlice<PartIx, bool>, deaf: &'a [PartIx]) -> View<'a> {
-        View { volts: &self.volts, alive, asked: &self.asked, deaf }
+    /// What the software looks at; `lost` as in [`View`].
+    pub fn view<'a>(&'a self, alive: &'a TiSlice<PartIx, bool>, lost: &'a [ArrivalIx]) -> View<'a> {
+        View { volts: &self.volts, alive, asked: &self.asked, lost }
     }
 
     /// How strongly the effect of a part shows: 1 at its rating, 0 when it does nothing.
@@ -475,10 +479,12 @@ impl Solution {
 impl Circuit {
     /// Terminal pairs pulled apart in a state.
     pub(crate) fn unplugged(&self, state: &OperatingState) -> impl Iterator<Item = BranchId> {
+        let moved = state.rerouted.iter().filter_map(|id| self.reroute(id));
         self.terminal_branch
             .iter()
             .filter(|(key, _)| state.unplugged.contains(&key.0))
             .map(|(_, branch)| *branch)
+            .chain(moved.flat_map(|r| r.opens.iter().copied()))
     }
 
     /// How strongly a part's effect shows, from voltages and laws; mechanical losses aside.

@@ -26,9 +26,9 @@ fn of(id: &str) -> Vec<Change> {
 
 /// Lost-communication codes that fail, as `module code`.
 fn missed(changes: &[Change]) -> BTreeSet<String> {
-    let deaf = hearing::deaf(&WREN, &on(), changes);
+    let lost = hearing::unheard(&WREN, &on(), changes).lost;
     let solution = WREN.solve(&on(), changes, None);
-    software::monitors(&WREN, &solution, &deaf)
+    software::monitors(&WREN, &solution, &lost)
         .into_iter()
         .zip(&WREN.vehicle.monitors)
         .filter(|(v, m)| *v == Verdict::Failed && m.failure_type == "87")
@@ -107,11 +107,10 @@ fn without_its_gateway_a_bus_goes_on_and_nothing_crosses() {
 
 #[test]
 fn what_arrives_is_the_senders_value_and_else_a_substitute() {
-    let (state, deaf) = (on(), Vec::new());
+    let state = on();
     let value = |changes: &[Change], id: &str| {
-        let deaf =
-            if changes.is_empty() { deaf.clone() } else { hearing::deaf(&WREN, &state, changes) };
-        software::signal(&WREN, &WREN.solve(&state, changes, None), &deaf, id)
+        let lost = hearing::unheard(&WREN, &state, changes).lost;
+        software::signal(&WREN, &WREN.solve(&state, changes, None), &lost, id)
     };
     let sent = value(&[], "eop_volts");
     assert!((value(&[], "a26_rx_eop_volts") - sent).abs() < 1e-9);

@@ -475,7 +475,7 @@ impl Case {
 
     /// Takes down that something is unplugged.
     fn unplugged(&mut self, model: &Model, state: &OperatingState) {
-        if !state.unplugged.is_empty() {
+        if !state.is_plugged() {
             self.done(model, state, None);
         }
     }

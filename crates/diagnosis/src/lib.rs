@@ -6,6 +6,7 @@
 //! check that tells most per minute.
 
 mod assess;
+pub mod bus_static;
 mod bytes;
 mod cache;
 pub mod costs;
@@ -14,6 +15,7 @@ pub mod evidence;
 pub mod gate;
 mod grids;
 pub mod identity;
+pub mod isolation;
 pub mod ledger;
 mod left_out;
 mod model;

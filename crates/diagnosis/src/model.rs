@@ -11,7 +11,8 @@ use crate::cache::{Cache, Keep, ModelId, Wanted};
 use crate::grids::Grids;
 pub use crate::snapshot::{Healthy, Snapshot};
 use attic::Attic;
-use circuit::hearing::{Hearing, Sound};
+use circuit::bus_lines;
+use circuit::hearing::{Hearing, Sound, Unheard};
 use circuit::{
     Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Solution, Sweep, fault, meter::Leads,
     phase::Phase, place,
@@ -326,7 +327,7 @@ impl Model {
         let sweep = Sweep::new(c, state, &[]);
         let solution = sweep.healthy().clone();
         let sound = self.hearing.as_ref().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
-        let healthy = Arc::new(Healthy::of(c, &solution, &sound.deaf));
+        let healthy = Arc::new(Healthy::of(c, &solution, &sound.unheard));
         let count = self.faults.len();
         let healthy_snapshot = Snapshot::healthy(&healthy);
         let made = Arc::new(Predictions {
@@ -550,6 +551,18 @@ impl Model {
         self.cache.put(wanted(self.id), made);
     }
 
+    /// For every node the buses it is a line of, as [`circuit::bus_lines`] has them.
+    pub(crate) fn bus_lines(&self) -> &TiVec<NodeId, u32> {
+        struct Lines(TiVec<NodeId, u32>);
+        let lines: &Lines = self.derived(|m| Lines(bus_lines::bus_lines(&m.circuit)));
+        &lines.0
+    }
+
+    /// Whether a hypothesis lies on the lines of a bus, by its number.
+    pub(crate) fn lies_on(&self, h: HypIx, bus: usize) -> bool {
+        bus_lines::touches(&self.circuit, self.bus_lines(), bus, &self.faults[h].changes)
+    }
+
     /// Whether a hypothesis lies on a bus that a tester talks over.
     pub(crate) fn is_on_bus(&self, h: HypIx) -> bool {
         self.on_bus[h]
@@ -628,7 +641,11 @@ impl Model {
         // Solved before the cell is taken: a core that waits in `par_iter` takes up other work, and
         // if that wanted the same cell both would wait for ever. Two may solve the same.
         let of = |d: &Circuit| {
-            Snapshot::healthy(&Arc::new(Healthy::of(d, &d.solve(state, &[], None), &[])))
+            Snapshot::healthy(&Arc::new(Healthy::of(
+                d,
+                &d.solve(state, &[], None),
+                &Unheard::default(),
+            )))
         };
         let drawn = self.drawn.par_iter().map(of).collect();
         p.drawn.get_or_init(|| drawn)
@@ -655,10 +672,10 @@ impl Model {
         state: &OperatingState,
         shown: impl Fn(&Snapshot) -> f64,
     ) -> f64 {
-        if state.unplugged.is_empty() {
+        if state.is_plugged() {
             return self.scatter(p, state, shown);
         }
-        let plugged = OperatingState { unplugged: Default::default(), ..state.clone() };
+        let plugged = state.plugged();
         self.scatter(&self.predict(&plugged), &plugged, shown)
     }
 

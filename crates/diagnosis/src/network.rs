@@ -1,11 +1,14 @@
 //! The network as built in this vehicle (N12): each bus as a tree of its conductors, from the gateway
 //! or the LIN master to every member, with what a suspicion on the way would be called.
 
-use circuit::{BODY, BranchId, Circuit, NodeId, Of};
+use crate::model::ModelError;
+use circuit::meter::Leads;
+use circuit::{BODY, BranchId, Circuit, DeviceIx, Instrument, NodeId, Of, Sweep};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::{BusKind, ConnectorId, Element, PartId, PartIx};
+use vehicle::{BusKind, ConnectorId, Element, KeyPosition, OperatingState, PartId, PartIx};
 
 /// A way from one branching point of a bus to the next, or to a member.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -14,6 +17,13 @@ pub struct Limb {
     pub items: Vec<String>,
     /// In-line connectors on the way.
     pub through: Vec<ConnectorId>,
+    /// Connectors on the way and at the member that can be unplugged.
+    pub connectors: Vec<ConnectorId>,
+    /// Volts between the lines at the member while it sends a dominant bit, on a sound vehicle with the key
+    /// on; none for LIN and at a branching point.
+    pub sends_volts: Option<f64>,
+    /// Ohms between the lines at the member with the battery off, on a sound vehicle; none likewise.
+    pub dead_ohms: Option<f64>,
     /// The member at its end; empty at a branching point. With more beyond, the bus goes on through it.
     pub module: PartId,
     /// Its name.
@@ -113,7 +123,8 @@ impl Line<'_> {
         if !beyond.is_empty() {
             let splice = self.names.get(&from).copied().unwrap_or("");
             if !splice.is_empty() {
-                items.insert(format!("splice:{splice}"));
+                let kind = if self.c.part(splice).is_some() { "part" } else { "splice" };
+                items.insert(format!("{kind}:{splice}"));
             }
             let way = ways.of.entry(beyond.clone()).or_default();
             way.items.extend(items);
@@ -139,6 +150,10 @@ impl Line<'_> {
                     through.insert(connector.clone());
                 }
             }
+            Of::Device { device, .. } => {
+                let part = &self.c.vehicle.parts[self.c.devices[*device].part];
+                items.insert(format!("part:{}", part.id));
+            }
             _ => {}
         }
     }
@@ -158,41 +173,100 @@ pub(crate) fn terminates(part: &vehicle::Part, bus: &str) -> bool {
     part.elements.iter().any(across)
 }
 
+/// The inner points in which the legs of star couplers meet, with the couplers' ids.
+fn stars(c: &Circuit) -> Vec<(NodeId, &str)> {
+    let mut out = Vec::new();
+    for (p, part) in c.vehicle.parts.iter_enumerated().filter(|(_, p)| p.module.is_none()) {
+        let inner = part.elements.iter().filter_map(|e| e.leads_on()).flat_map(|j| [j.a, j.b]);
+        let nodes = inner.filter_map(|pin| c.pin_node.get(&(p, pin.to_owned())).copied());
+        let ends: Vec<NodeId> = nodes.collect();
+        let meets = |n: &NodeId| ends.iter().filter(|e| *e == n).count() > 1;
+        out.extend(ends.iter().filter(|n| meets(n)).map(|n| (*n, part.id.as_str())));
+    }
+    out
+}
+
 /// Every bus of a vehicle as a tree.
-pub fn buses(c: &Circuit) -> Vec<BusTree> {
-    let gateway = circuit::hearing::Hearing::of(c).map(|h| h.gateway);
+pub fn buses(c: &Arc<Circuit>) -> Vec<BusTree> {
+    let gateway = circuit::hearing::gateway(&c.vehicle);
     c.vehicle.buses.iter().filter_map(|bus| tree(c, bus, gateway)).collect()
 }
 
-/// A link through a module has less than this, ohms.
-const THROUGH_OHMS: f64 = 1.0;
-
-/// Whether a branch leads a line on: a conductor, a contact, or a link through a module.
+/// Whether a branch leads a line on: a conductor, a contact, or a link through a part.
 fn is_way(c: &Circuit, of: &Of) -> bool {
     match of {
         Of::Wire(_) | Of::Terminal(..) => true,
-        Of::Device { device, .. } => {
-            let placed = &c.devices[*device];
-            let element = &c.vehicle.parts[placed.part].elements[placed.element];
-            element.joins().is_some_and(|j| j.ohms < THROUGH_OHMS)
-        }
-        Of::Ground(_) => false,
+        Of::Device { device, role } => *role == 0 && c.leads_on(*device),
+        Of::Ground(_) | Of::Lead(_) => false,
     }
 }
 
-fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<PartIx>) -> Option<BusTree> {
-    let v = &c.vehicle;
-    let members: Vec<(PartIx, &Element)> = v
-        .parts
-        .iter_enumerated()
+/// Members of a bus with their transceivers.
+fn members<'c>(c: &'c Circuit, bus: &vehicle::Bus) -> Vec<(PartIx, &'c Element)> {
+    let parts = c.vehicle.parts.iter_enumerated();
+    parts
         .flat_map(|(p, part)| part.elements.iter().map(move |e| (p, e)))
         .filter(|(_, e)| e.bus() == Some(bus.id.as_str()))
-        .collect();
+        .collect()
+}
+
+/// The member a bus is drawn from, with its transceiver: the gateway, or the LIN master.
+fn head_of<'c>(
+    members: &[(PartIx, &'c Element)],
+    gateway: Option<PartIx>,
+) -> Option<(PartIx, &'c Element)> {
     let is_head = |(p, e): &&(PartIx, &Element)| match e.bus_end() {
         Some(end) if !end.is_can() => end.is_master(),
         _ => Some(*p) == gateway,
     };
-    let (head, element) = *members.iter().find(is_head).or(members.first())?;
+    members.iter().find(is_head).or(members.first()).copied()
+}
+
+/// The part a bus is drawn from.
+pub(crate) fn head(c: &Circuit, bus: &vehicle::Bus) -> Option<PartIx> {
+    let gateway = circuit::hearing::gateway(&c.vehicle);
+    head_of(&members(c, bus), gateway).map(|(part, _)| part)
+}
+
+/// Which line of its bus each node lies on.
+pub(crate) struct LineOf {
+    of: BTreeMap<NodeId, usize>,
+    /// How many lines there are.
+    pub count: usize,
+}
+
+impl LineOf {
+    /// The line at a node, from 0: high, low; or the one.
+    pub fn at(&self, node: NodeId) -> Option<usize> {
+        self.of.get(&node).copied()
+    }
+}
+
+/// The lines of a bus, followed from every member's pins along conductors, contacts and links.
+pub(crate) fn lines_of(c: &Circuit, bus: &vehicle::Bus) -> LineOf {
+    let at = ways(c);
+    let mut of = BTreeMap::new();
+    let mut count = 0;
+    for (part, element) in members(c, bus) {
+        let own = lines(element);
+        count = own.len();
+        for (which, pin) in own.into_iter().enumerate() {
+            let mut next: Vec<NodeId> =
+                c.pin_node.get(&(part, pin.to_owned())).copied().into_iter().collect();
+            while let Some(n) = next.pop() {
+                if n == BODY || of.insert(n, which).is_some() {
+                    continue;
+                }
+                let beside = at.get(&n).into_iter().flatten().map(|k| &c.branches[*k]);
+                next.extend(beside.map(|b| if b.from == n { b.to } else { b.from }));
+            }
+        }
+    }
+    LineOf { of, count }
+}
+
+/// Branches that lead a line on, at each node.
+fn ways(c: &Circuit) -> BTreeMap<NodeId, Vec<BranchId>> {
     let mut at: BTreeMap<NodeId, Vec<BranchId>> = BTreeMap::new();
     for (k, b) in c.branches.iter_enumerated() {
         if is_way(c, &b.of) && b.from != BODY && b.to != BODY {
@@ -200,8 +274,25 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<PartIx>) -> Option<BusT
             at.entry(b.to).or_default().push(k);
         }
     }
+    at
+}
+
+/// Number of a bus.
+///
+/// # Errors
+/// [`ModelError::Unknown`] where there is none of that name.
+pub(crate) fn on_bus(c: &Circuit, bus: &str) -> Result<usize, ModelError> {
+    let known = c.vehicle.buses.iter().position(|b| b.id == bus);
+    known.ok_or_else(|| ModelError::Unknown { what: "bus", id: bus.to_owned() })
+}
+
+fn tree(c: &Arc<Circuit>, bus: &vehicle::Bus, gateway: Option<PartIx>) -> Option<BusTree> {
+    let v = &c.vehicle;
+    let members = members(c, bus);
+    let (head, element) = head_of(&members, gateway)?;
+    let at = ways(c);
     let splices = v.splices.iter().filter_map(|s| Some((c.node(&s.id).ok()?, s.id.as_str())));
-    let names: BTreeMap<NodeId, &str> = splices.collect();
+    let names: BTreeMap<NodeId, &str> = splices.chain(stars(c)).collect();
     let node = |p: PartIx, pin: &str| c.pin_node.get(&(p, pin.to_owned())).copied();
     let mut ways = Ways::default();
     for (which, own) in lines(element).into_iter().enumerate() {
@@ -215,7 +306,15 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<PartIx>) -> Option<BusT
             line.walk(from, &mut BTreeSet::new(), Default::default(), &mut ways);
         }
     }
-    let terminated = |p: PartIx| terminates(&v.parts[p], &bus.id);
+    let line_of = lines_of(c, bus);
+    let on = |p: PartIx, pin: &str| line_of.at(node(p, pin)?);
+    let across = |p: PartIx, e: &Element| {
+        e.joins().is_some_and(|j| match (on(p, j.a), on(p, j.b)) {
+            (Some(a), Some(b)) => a != b,
+            _ => false,
+        })
+    };
+    let terminated = |p: PartIx| v.parts[p].elements.iter().any(|e| across(p, e));
     let kind = match bus.kind {
         BusKind::Can => "CAN",
         BusKind::CanFd => "CAN FD",
@@ -228,8 +327,61 @@ fn tree(c: &Circuit, bus: &vehicle::Bus, gateway: Option<PartIx>) -> Option<BusT
         bit_rate: bus.bit_rate,
         head: v.parts[head].id.clone(),
         head_terminated: terminated(head),
-        limbs: nested(c, ways, &terminated),
+        limbs: {
+            let mut limbs = nested(c, ways, &terminated);
+            Levels::new(c, bus).fill(&mut limbs);
+            limbs
+        },
     })
+}
+
+/// What the lines of a bus show at its members on a sound vehicle.
+struct Levels<'c> {
+    c: &'c Arc<Circuit>,
+    bus: &'c vehicle::Bus,
+    awake: Sweep,
+}
+
+impl<'c> Levels<'c> {
+    fn new(c: &'c Arc<Circuit>, bus: &'c vehicle::Bus) -> Self {
+        let on = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
+        Self { c, bus, awake: Sweep::new(c, &on, &[]) }
+    }
+
+    fn fill(&mut self, limbs: &mut [Limb]) {
+        for limb in limbs {
+            limb.connectors.clone_from(&limb.through);
+            if let Some(part) = self.c.part(&limb.module) {
+                self.at(part, limb);
+            }
+            self.fill(&mut limb.limbs);
+        }
+    }
+
+    fn at(&mut self, part: PartIx, limb: &mut Limb) {
+        let c = self.c;
+        let of = |d: &DeviceIx| c.devices[*d].part == part;
+        let Some(device) = c.transceivers(&self.bus.id).find(of) else { return };
+        let Some(ear) = c.ear(device) else { return };
+        let lines = &ear.nodes[..if ear.is_lin() { 1 } else { 2 }];
+        let plugs = c.terminal_branch.iter().filter(|(_, k)| lines.contains(&c.branches[**k].to));
+        for ((id, _), _) in plugs.filter(|((id, _), _)| c.names.connector(id).is_some()) {
+            if !limb.connectors.contains(id) {
+                limb.connectors.push(id.clone());
+            }
+        }
+        if ear.is_lin() {
+            return;
+        }
+        if let Some(sends) = c.dominant(&self.bus.id, part) {
+            limb.sends_volts = Some(ear.across(self.awake.solve_at(&sends, &ear.nodes).volts));
+        }
+        let dead = OperatingState { battery_off: true, ..OperatingState::default() };
+        let [high, low, _] = ear.nodes;
+        let leads = Leads::Between(Instrument::Ohms, high, low);
+        let ohms = leads.shown(c, &c.solve(&dead, &[], leads.extra())).value();
+        limb.dead_ohms = Some(ohms).filter(|r| r.is_finite());
+    }
 }
 
 /// Sorts ways into a tree: each hangs on the smallest that holds all that lies beyond it.
@@ -238,11 +390,24 @@ fn nested(c: &Circuit, ways: Ways, terminated: &dyn Fn(PartIx) -> bool) -> Vec<L
         .of
         .into_iter()
         .map(|(beyond, Way { items, through, splice, module })| {
-            let terminated = c.part(&module).is_some_and(terminated);
+            let there = if module.is_empty() { &splice } else { module.as_str() };
+            let terminated = c.part(there).is_some_and(terminated);
             let (items, through) = (items.into_iter().collect(), through.into_iter().collect());
             let part = c.vehicle.parts.iter().find(|p| p.id == module);
             let name = part.map_or_else(String::new, |p| p.name.clone());
-            (beyond, Limb { items, through, module, name, terminated, splice, limbs: Vec::new() })
+            let limb = Limb {
+                items,
+                through,
+                module,
+                name,
+                terminated,
+                splice,
+                connectors: Vec::new(),
+                sends_volts: None,
+                dead_ohms: None,
+                limbs: Vec::new(),
+            };
+            (beyond, limb)
         })
         .collect();
     // The small ones first: each is put into the next larger that holds it.
@@ -275,7 +440,7 @@ mod tests {
     fn every_bus_reaches_each_member_once_and_names_what_lies_on_the_way() {
         let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
         let text = std::fs::read_to_string(path).unwrap();
-        let c = Circuit::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
+        let c = Arc::new(Circuit::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap());
         let all = buses(&c);
         assert_eq!(all.len(), c.vehicle.buses.len());
         for bus in &all {
@@ -292,10 +457,11 @@ mod tests {
         }
         let body = all.iter().find(|b| b.id == "body").unwrap();
         assert_eq!((body.head.as_str(), body.head_terminated), ("A1", false));
-        // J70 in the dash, and behind C10 J71 with the tow bar's stub.
+        // J70 in the dash, and behind the seat heating module and C10 J71 with the tow bar's stub.
         assert_eq!(body.limbs.len(), 1);
         assert_eq!(body.limbs[0].splice, "J70");
-        let rear = body.limbs[0].limbs.iter().find(|l| l.splice == "J71").unwrap();
+        let seats = body.limbs[0].limbs.iter().find(|l| l.module == "A24").unwrap();
+        let rear = seats.limbs.iter().find(|l| l.splice == "J71").unwrap();
         assert_eq!(rear.through, ["C10"]);
         let trailer = rear.limbs.iter().find(|l| l.module == "A25").unwrap();
         assert_eq!(trailer.through, ["C11"]);

@@ -91,7 +91,12 @@ fn by(model: &Model, doing: &Doing) -> String {
         None => {
             let all: Vec<String> =
                 doing.state.unplugged.iter().map(|id| words::thing(model, id)).collect();
-            format!("{} unplugged", all.join(" and "))
+            let led = doing.state.rerouted.iter().filter_map(|id| model.circuit.reroute(id));
+            let mut done: Vec<String> = led.map(|r| model.circuit.reroute_text(r)).collect();
+            if !all.is_empty() {
+                done.insert(0, format!("{} unplugged", all.join(" and ")));
+            }
+            done.join(", ")
         }
     }
 }
@@ -106,6 +111,6 @@ impl Own {
 
     /// Whether it is what keeps a module silent in a scan made in `state`.
     pub fn silences(&self, state: &OperatingState, module: &str) -> bool {
-        self.monitor.is_none() && self.module == module && !state.unplugged.is_empty()
+        self.monitor.is_none() && self.module == module && !state.is_plugged()
     }
 }

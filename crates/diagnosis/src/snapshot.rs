@@ -3,7 +3,8 @@
 mod packed;
 
 use crate::bytes;
-use circuit::software::{Verdict, View};
+use circuit::hearing::Unheard;
+use circuit::software::{ArrivalIx, Verdict, View};
 use circuit::{Circuit, NodeId, Point, Solution, software};
 use packed::{Loose, Order, Packed};
 use std::collections::BTreeSet;
@@ -32,16 +33,16 @@ pub struct Healthy {
     pub alive: TiVec<PartIx, bool>,
     /// Verdict of each monitor.
     pub monitors: TiVec<MonitorIx, Verdict>,
-    /// Parts that work and still do not answer, in rising order.
-    pub deaf: Vec<PartIx>,
+    /// Who works and still does not answer, and what does not arrive.
+    pub unheard: Unheard,
     /// Outputs asked for.
     asked: BTreeSet<OutputIx>,
     order: Order,
 }
 
 impl Healthy {
-    /// Everything of a solution; `deaf` are the parts that work and do not answer.
-    pub fn of(circuit: &Circuit, s: &Solution, deaf: &[PartIx]) -> Self {
+    /// Everything of a solution, with who works and does not answer.
+    pub fn of(circuit: &Circuit, s: &Solution, unheard: &Unheard) -> Self {
         let parts = circuit.vehicle.parts.keys();
         let effects: TiVec<PartIx, Option<f32>> =
             parts.clone().map(|p| s.effect(circuit, p).map(|e| e as f32)).collect();
@@ -53,8 +54,8 @@ impl Healthy {
             amps: circuit.wire_branch.iter().map(|k| s.amps(circuit, *k) as f32).collect(),
             effects,
             alive: s.alive_parts(circuit),
-            monitors: software::monitors(circuit, s, deaf),
-            deaf: deaf.to_vec(),
+            monitors: software::monitors(circuit, s, &unheard.lost),
+            unheard: unheard.clone(),
             asked: s.asked.clone(),
         }
     }
@@ -63,7 +64,7 @@ impl Healthy {
 impl Healthy {
     /// Whether a part answers a tester.
     pub fn answers(&self, part: PartIx) -> bool {
-        self.alive[part] && self.deaf.binary_search(&part).is_err()
+        self.alive[part] && !self.unheard.has(part)
     }
 }
 
@@ -129,9 +130,10 @@ impl Snapshot {
             }
         }
         // Who works is reached as before, until somebody says otherwise.
-        c.silenced =
-            c.flipped.iter().copied().filter(|f| healthy.deaf.binary_search(f).is_err()).collect();
-        for (m, now) in circuit.software.monitors(p.view(&healthy.deaf)).into_iter_enumerated() {
+        c.silenced = c.flipped.iter().copied().filter(|f| !healthy.unheard.has(*f)).collect();
+        for (m, now) in
+            circuit.software.monitors(p.view(&healthy.unheard.lost)).into_iter_enumerated()
+        {
             if healthy.monitors[m] != now {
                 c.monitors.push((m, now));
             }
@@ -202,18 +204,18 @@ impl Snapshot {
         self.healthy.alive[part] != flipped
     }
 
-    /// Says which parts work and still do not answer, in rising order; what other modules make of
-    /// their silence follows.
-    pub fn set_deaf(&mut self, circuit: &Circuit, deaf: &[PartIx]) {
+    /// Says who works and still does not answer, and what does not arrive; what other modules make of
+    /// that follows.
+    pub fn set_unheard(&mut self, circuit: &Circuit, unheard: &Unheard) {
         let differs = |part: &PartIx| {
-            let is_deaf = deaf.binary_search(part).is_ok();
+            let is_deaf = unheard.has(*part);
             let answers = self.alive(*part) && !is_deaf;
             answers != self.healthy.answers(*part)
         };
         let silenced: Vec<PartIx> = self.healthy.alive.keys().filter(differs).collect();
-        let monitors = match deaf == self.healthy.deaf {
+        let monitors = match unheard.lost == self.healthy.unheard.lost {
             true => self.changed.as_ref().map_or_else(Vec::new, Packed::monitors),
-            false => self.listen(circuit, deaf),
+            false => self.listen(circuit, &unheard.lost),
         };
         let wide = self.healthy.is_wide();
         self.changed =
@@ -221,10 +223,10 @@ impl Snapshot {
     }
 
     /// The monitors that differ, with those judged anew that look at what arrives over a bus.
-    fn listen(&self, circuit: &Circuit, deaf: &[PartIx]) -> Vec<(MonitorIx, Verdict)> {
+    fn listen(&self, circuit: &Circuit, lost: &[ArrivalIx]) -> Vec<(MonitorIx, Verdict)> {
         let volts: TiVec<NodeId, f64> = self.healthy.volts.keys().map(|n| self.volts(n)).collect();
         let alive: TiVec<PartIx, bool> = self.healthy.alive.keys().map(|p| self.alive(p)).collect();
-        let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, deaf };
+        let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, lost };
         let anew: Vec<(MonitorIx, Verdict)> = circuit.software.listening(view).collect();
         let mut monitors = self.changed.as_ref().map_or_else(Vec::new, Packed::monitors);
         monitors.retain(|(m, _)| anew.iter().all(|(k, _)| k != m));

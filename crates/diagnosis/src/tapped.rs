@@ -36,7 +36,7 @@ impl Tap {
         let part = evidence::part(model, at)?;
         let ends = c.vehicle.parts[part].elements.iter().filter_map(|e| e.bus_end());
         let own = ends.filter(|end| end.bus == bus).find_map(|end| match end.ears {
-            Ears::Can { high, low } => Some((high, low)),
+            Ears::Can { high, low, .. } => Some((high, low)),
             Ears::Lin { .. } => None,
         });
         let none = || ModelError::Unknown { what: "CAN member of the bus", id: at.to_owned() };

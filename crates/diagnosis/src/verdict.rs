@@ -161,7 +161,7 @@ fn unplugging(model: &Model, state: &OperatingState) -> Vec<String> {
     let c = &model.circuit;
     let v = &c.vehicle;
     let mut out = Vec::new();
-    let plugged = OperatingState { unplugged: Default::default(), ..state.clone() };
+    let plugged = state.plugged();
     let (with, without) = (model.predict(&plugged), model.predict(state));
     let (was, is) = (with.solution.alive_parts(c), without.solution.alive_parts(c));
     let lost: Vec<&str> = v

@@ -171,6 +171,7 @@ pub fn strength(s: Strength) -> &'static str {
 pub fn state(model: &Model, state: &vehicle::OperatingState) -> String {
     let mut plugged = state.clone();
     plugged.unplugged.clear();
+    plugged.rerouted.clear();
     plugged.battery_off = false;
     let v = &model.circuit.vehicle;
     let mut text = match v.states.iter().find(|s| s.state == plugged) {
@@ -188,6 +189,9 @@ pub fn state(model: &Model, state: &vehicle::OperatingState) -> String {
     if !state.unplugged.is_empty() {
         let list: Vec<&str> = state.unplugged.iter().map(ConnectorId::as_str).collect();
         text = format!("{text}, {} unplugged", list.join(" and "));
+    }
+    for r in state.rerouted.iter().filter_map(|id| model.circuit.reroute(id)) {
+        text = format!("{text}, {}", model.circuit.reroute_text(r));
     }
     if state.battery_off {
         text.push_str(", battery off");

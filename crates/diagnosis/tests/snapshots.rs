@@ -30,10 +30,13 @@ fn a_snapshot_says_what_the_hypothesis_alone_says() {
                 (kept.amps(w) - amps).abs() < 0.01 + 0.01 * amps.abs()
             });
             let lives = alone.alive_parts(c).iter_enumerated().all(|(q, a)| kept.alive(q) == *a);
-            let monitors =
-                software::monitors(c, &alone, &circuit::hearing::deaf(c, &state, &f.changes))
-                    .iter_enumerated()
-                    .all(|(m, v)| kept.monitor(m) == *v);
+            let monitors = software::monitors(
+                c,
+                &alone,
+                &circuit::hearing::unheard(c, &state, &f.changes).lost,
+            )
+            .iter_enumerated()
+            .all(|(m, v)| kept.monitor(m) == *v);
             if !(volts && amps && lives && monitors) {
                 others.push(format!("{name} {}: {volts} {amps} {lives} {monitors}", f.id));
             }

@@ -3,7 +3,7 @@
 use crate::codes::Memory;
 use crate::manners::Manners;
 use crate::sessions::{Sessions, Tester};
-use circuit::hearing::Hearing;
+use circuit::hearing::{Hearing, Unheard};
 use circuit::marks::{Mark, found_at};
 use circuit::software::{self, Verdict};
 use circuit::{
@@ -105,7 +105,7 @@ struct Solved {
     /// Verdict of each monitor, and the supply of its module, volts.
     judged: Option<(TiVec<MonitorIx, Verdict>, TiVec<MonitorIx, f64>)>,
     /// Parts that work and still do not answer.
-    deaf: Option<Vec<PartIx>>,
+    unheard: Option<Unheard>,
 }
 
 /// Points kept: a fault that comes and goes is met again and again.
@@ -202,7 +202,7 @@ impl World {
                 if self.solved.len() >= KEPT {
                     self.solved.remove(0);
                 }
-                self.solved.push(Solved { state, shows, solution, judged: None, deaf: None });
+                self.solved.push(Solved { state, shows, solution, judged: None, unheard: None });
             }
         }
         match self.solved.last_mut() {
@@ -211,17 +211,17 @@ impl World {
         }
     }
 
-    /// Parts that work and neither hear the middle of their bus nor are heard there.
-    fn deaf(&mut self) -> Vec<PartIx> {
-        if let Some(deaf) = &self.now().deaf {
-            return deaf.clone();
+    /// Who works and is not heard in the middle of a bus, and what does not arrive for it.
+    fn unheard(&mut self) -> Unheard {
+        if let Some(unheard) = &self.now().unheard {
+            return unheard.clone();
         }
         let (state, changes) = (self.state(), self.changes());
-        let deaf = self.hearing.as_ref().map_or_else(Vec::new, |hearing| {
-            hearing.deaf(&mut Sweep::new(&self.circuit, &state, &[]), None, &changes, None)
+        let unheard = self.hearing.as_ref().map_or_else(Unheard::default, |hearing| {
+            hearing.unheard(&mut Sweep::new(&self.circuit, &state, &[]), None, &changes, None)
         });
-        self.now().deaf = Some(deaf.clone());
-        deaf
+        self.now().unheard = Some(unheard.clone());
+        unheard
     }
 
     /// Whether a module works now.
@@ -241,7 +241,7 @@ impl World {
         if self.resetting.contains_key(&part) || !self.alive(part) {
             return false;
         }
-        self.deaf().binary_search(&part).is_err()
+        !self.unheard().has(part)
     }
 
     /// A module starts anew.
@@ -255,8 +255,8 @@ impl World {
 
     /// A signal's value now.
     pub(crate) fn signal(&mut self, id: &str) -> f64 {
-        let (circuit, deaf) = (Arc::clone(&self.circuit), self.deaf());
-        software::signal(&circuit, &self.now().solution, &deaf, id)
+        let (circuit, unheard) = (Arc::clone(&self.circuit), self.unheard());
+        software::signal(&circuit, &self.now().solution, &unheard.lost, id)
     }
 
     /// A configuration record of a module as it is set now.
@@ -432,8 +432,8 @@ impl World {
 
     /// Works out what the monitors find, once for each solution.
     fn judge(&mut self) -> (TiVec<MonitorIx, Verdict>, TiVec<MonitorIx, f64>) {
-        let (circuit, deaf) = (Arc::clone(&self.circuit), self.deaf());
-        let verdicts = software::monitors(&circuit, &self.now().solution, &deaf);
+        let (circuit, unheard) = (Arc::clone(&self.circuit), self.unheard());
+        let verdicts = software::monitors(&circuit, &self.now().solution, &unheard.lost);
         let modules: Vec<PartId> =
             self.circuit.vehicle.monitors.iter().map(|m| m.module.clone()).collect();
         let mut known: BTreeMap<&str, f64> = BTreeMap::new();

@@ -130,6 +130,10 @@ pub struct OperatingState {
     /// Connectors pulled apart.
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
     pub unplugged: BTreeSet<ConnectorId>,
+    /// Ways a bus is led elsewhere: `bridge:A24` past a module that it passes through, `spare:XSC.2H` from a
+    /// leg of a star coupler to its spare one. The circuit tells which there are.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub rerouted: BTreeSet<String>,
     /// The battery is taken off (both posts).
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub battery_off: bool,
@@ -144,10 +148,19 @@ impl OperatingState {
         self.stimuli.get(id).map_or(rest, |a| a.0)
     }
 
-    /// Whether two states are the same but for what is unplugged.
+    /// Whether two states are the same but for what is unplugged or led elsewhere.
     pub fn alike_plugged(&self, other: &Self) -> bool {
-        let Self { key, engine, switches, outputs, stimuli, unplugged: _, battery_off, charger } =
-            self;
+        let Self {
+            key,
+            engine,
+            switches,
+            outputs,
+            stimuli,
+            unplugged: _,
+            rerouted: _,
+            battery_off,
+            charger,
+        } = self;
         *key == other.key
             && *engine == other.engine
             && *switches == other.switches
@@ -155,6 +168,17 @@ impl OperatingState {
             && *stimuli == other.stimuli
             && *battery_off == other.battery_off
             && *charger == other.charger
+    }
+
+    /// The same state with everything plugged in as it belongs.
+    #[must_use]
+    pub fn plugged(&self) -> Self {
+        Self { unplugged: BTreeSet::new(), rerouted: BTreeSet::new(), ..self.clone() }
+    }
+
+    /// Whether everything is plugged in as it belongs.
+    pub fn is_plugged(&self) -> bool {
+        self.unplugged.is_empty() && self.rerouted.is_empty()
     }
 
     /// The same state with one more connector pulled.

@@ -314,6 +314,9 @@ pub struct Cavity {
     /// Pin of the part behind it; none: the pin named like the cavity.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub pin: Option<String>,
+    /// No conductor ends here; it is kept for one, as the spare leg of a star coupler.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub spare: bool,
 }
 
 /// A splice.

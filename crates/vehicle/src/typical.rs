@@ -38,6 +38,10 @@ typical! {
     pull_in_volts = 7.2;
     /// A sixth of 12 V, volts.
     drop_out_volts = 2.0;
+    /// A closed way of a bus line through a module, ohms.
+    link_ohms = 0.05;
+    /// What keeps such a way closed, volts.
+    link_volts = 6.0;
     /// A closed contact of a relay or a switch, ohms.
     contact_ohms = 0.01;
     /// The wiper of a carbon track, ohms.

@@ -564,6 +564,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/network/{bus}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How to part a bus: what to unplug next, what to lead past, by what it would tell a minute. */
+        get: operations["plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/network/{bus}/static": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A bus for a plain meter: what to read where, as it is plugged now, and what the readings say. */
+        get: operations["statics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/note": {
         parameters: {
             query?: never;
@@ -996,6 +1030,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/who-answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Asks every module whether it answers in a state, and keeps that. The hands bring the vehicle into the
+         *     state where it has any; else the technician has done so.
+         */
+        post: operations["who_answers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/vehicles": {
         parameters: {
             query?: never;
@@ -1118,6 +1172,122 @@ export interface components {
              * @description Expected information, bits.
              */
             bits: number;
+        };
+        /** @description A move that parts a bus, or leads it elsewhere, after which every module is asked. */
+        BusMove: {
+            /** @description Name of the check. */
+            id: string;
+            /** @description What to do. */
+            text: string;
+            /** @description Connector to unplug; empty where the bus is led elsewhere. */
+            connector: string;
+            /** @description The way the bus is led; empty where something is unplugged. */
+            reroute: string;
+            /**
+             * @description How it is answered: `answers`, or `scan` where the members say nothing to a tester themselves and
+             *     only their master's codes tell.
+             */
+            quantity: string;
+            /** @description The state with it done. */
+            state: components["schemas"]["OperatingState"];
+            /**
+             * Format: double
+             * @description Minutes of work.
+             */
+            minutes: number;
+            /**
+             * Format: double
+             * @description Expected information, bits.
+             */
+            bits: number;
+            /** @description What it takes away by itself: that is no finding. */
+            harm: string[];
+            /** @description Modules that are silent by themselves with it done. */
+            silent: string[];
+            /** @description What the answers would mean. */
+            outcomes: components["schemas"]["Outcome"][];
+        };
+        /** @description How to part a bus. */
+        BusPlan: {
+            /** @description Id of the bus. */
+            bus: string;
+            /** @description Moves that tell something, best first. */
+            moves: components["schemas"]["BusMove"][];
+            /** @description Moves that could be made and tell nothing now, by what is unplugged or led elsewhere. */
+            idle: string[];
+        };
+        /** @description A reading of a step. */
+        BusReading: {
+            /** @description `ohms` or `volts`. */
+            quantity: components["schemas"]["Instrument"];
+            /** @description Red lead. */
+            red: string;
+            /** @description Black lead. */
+            black: string;
+            /** @description Between what, in words. */
+            between: string;
+            /** @description What a sound vehicle shows, as plugged now. */
+            expected: string;
+            /**
+             * Format: double
+             * @description What was read there in this state last; none where nothing was, and where it was over limit.
+             */
+            found?: number | null;
+            /** @description It was read. */
+            is_read: boolean;
+            /** @description What was read is not as expected. */
+            is_off: boolean;
+        };
+        /** @description What readings at a bus say together. */
+        BusSays: {
+            /** @description Id of the repair item. */
+            item: components["schemas"]["Item"];
+            /** @description The item in words. */
+            text: string;
+            /** @description How it would have to be wrong, in words. */
+            variant: string;
+            /**
+             * Format: double
+             * @description Its probability by these readings alone.
+             */
+            probability: number;
+        };
+        /** @description A place where the lines of a bus can be touched together. */
+        BusSpot: {
+            /** @description Connector or socket, with the side of an in-line pair: `X24`, `C10:rear`. */
+            id: string;
+            /** @description In words. */
+            text: string;
+            /** @description Cavities of the lines: high and low, or the one of LIN. */
+            lines: string[];
+        };
+        /** @description A bus for a plain meter. */
+        BusStatic: {
+            /** @description Id of the bus. */
+            bus: string;
+            /** @description Where its lines can be touched. */
+            spots: components["schemas"]["BusSpot"][];
+            /** @description The one that is looked at. */
+            spot: string;
+            /** @description BusStep by step. */
+            steps: components["schemas"]["BusStep"][];
+            /** @description Readings at this bus that are weighed together. */
+            together: number;
+            /** @description Share of all suspicion that lies on the bus: before any reading, and by these alone. */
+            on_bus: number[];
+            /** @description What they say, likeliest first. */
+            says: components["schemas"]["BusSays"][];
+        };
+        /** @description Readings that are taken in the same state. */
+        BusStep: {
+            /** @description What to do first. */
+            text: string;
+            /** @description The trap in it. */
+            trap: string;
+            /** @description The state. */
+            state: components["schemas"]["OperatingState"];
+            /** @description What to read. */
+            readings: components["schemas"]["BusReading"][];
         };
         /** @description A bus. */
         BusTree: {
@@ -1921,6 +2091,10 @@ export interface components {
             /** @description Id of a fault that is in mind too. */
             also?: string | null;
         };
+        /** @description A state to ask who answers in. */
+        InState: {
+            state: components["schemas"]["OperatingState"];
+        };
         /**
          * @description What is measured, and with what.
          * @enum {string}
@@ -2027,6 +2201,19 @@ export interface components {
             items: string[];
             /** @description In-line connectors on the way. */
             through: components["schemas"]["ConnectorId"][];
+            /** @description Connectors on the way and at the member that can be unplugged. */
+            connectors: components["schemas"]["ConnectorId"][];
+            /**
+             * Format: double
+             * @description Volts between the lines at the member while it sends a dominant bit, on a sound vehicle with the key
+             *     on; none for LIN and at a branching point.
+             */
+            sends_volts?: number | null;
+            /**
+             * Format: double
+             * @description Ohms between the lines at the member with the battery off, on a sound vehicle; none likewise.
+             */
+            dead_ohms?: number | null;
             /** @description The member at its end; empty at a branching point. With more beyond, the bus goes on through it. */
             module: components["schemas"]["PartId"];
             /** @description Its name. */
@@ -2251,6 +2438,12 @@ export interface components {
              * @default []
              */
             unplugged: components["schemas"]["ConnectorId"][];
+            /**
+             * @description Ways a bus is led elsewhere: `bridge:A24` past a module that it passes through, `spare:XSC.2H` from a
+             *     leg of a star coupler to its spare one. The circuit tells which there are.
+             * @default []
+             */
+            rerouted: string[];
             /**
              * @description The battery is taken off (both posts).
              * @default false
@@ -4278,6 +4471,71 @@ export interface operations {
             };
         };
     };
+    plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                bus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusPlan"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statics: {
+        parameters: {
+            query?: {
+                /** @description Connector, with the side of an in-line pair; the head's own without. */
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+                bus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusStatic"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     note: {
         parameters: {
             query?: never;
@@ -5113,6 +5371,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Thought"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    who_answers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InState"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
             /** @description Refused: what happened and what to do */

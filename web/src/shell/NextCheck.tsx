@@ -7,6 +7,7 @@ import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
 import { RecordValues } from "../ui/Record";
 import { Rescan } from "../ui/Rescan";
+import { WhoAnswers } from "../ui/WhoAnswers";
 import { Rates } from "./Rates";
 
 /** The check as a task for hands and eyes; none when it is something else. */
@@ -28,6 +29,7 @@ function byHand(check: Check): Task | null {
 function Answer({ check }: { check: Check }) {
   const task = byHand(check);
   if (task) return <ByHand task={task} state={check.state} />;
+  if (check.quantity === "answers") return <WhoAnswers state={check.state} />;
   if (check.quantity === "scan") {
     return <Rescan state={check.state} />;
   }
@@ -153,7 +155,7 @@ export function NextCheck() {
         <Button look="quiet" onClick={() => act("refuse", { check: check.id }).catch(() => {})}>
           Cannot do this
         </Button>
-        {check.quantity === "scan" && (
+        {["scan", "answers"].includes(check.quantity) && (
           <Button look="quiet" onClick={() => act("refuse", { check: "scan *" }).catch(() => {})}>
             No tester
           </Button>

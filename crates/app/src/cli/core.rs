@@ -120,7 +120,7 @@ pub(super) fn solve(point: &Point) -> Outcome {
     let codes: Vec<Value> = software::monitors(
         &c,
         &s,
-        &circuit::hearing::deaf(&c, &state, &changes),
+        &circuit::hearing::unheard(&c, &state, &changes).lost,
     )
     .into_iter()
     .zip(&v.monitors)

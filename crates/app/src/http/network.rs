@@ -1,15 +1,21 @@
 //! The network: roll call.
 
 use super::at::{Answer, App, Keeping, Kept, at, away, begin, keep, session};
-use super::extract::{Json, Key, Path};
+use super::extract::{Json, Key, Path, Query};
 use super::problem::Problem;
+use super::reasoning::ask;
+use crate::bench::modules;
 use crate::roll_call::RollView;
 use axum::extract::State;
 use axum::response::Response;
+use diagnosis::bus_static::{self, BusStatic};
+use diagnosis::isolation::{self, BusPlan};
 use diagnosis::ledger::Entry;
 use diagnosis::network::BusTree;
+use diagnosis::roll_call::RollCall;
 use serde::Deserialize;
 use utoipa::ToSchema;
+use vehicle::{OperatingState, PartId};
 
 /// The buses of this vehicle as trees of their conductors.
 #[utoipa::path(get, path = "/api/jobs/{id}/network", responses((status = 200, body = [BusTree])))]
@@ -17,6 +23,73 @@ pub async fn network(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<BusTre
     let here = at(&shop, id).await?;
     let buses = away(&shop, &here, |_, _, at| Ok(diagnosis::network::buses(&at.model.circuit)));
     Ok(Json(buses.await?))
+}
+
+/// Where on it.
+#[derive(Debug, Deserialize, utoipa::IntoParams)]
+pub struct Where {
+    /// Connector, with the side of an in-line pair; the head's own without.
+    at: Option<String>,
+}
+
+/// A bus for a plain meter: what to read where, as it is plugged now, and what the readings say.
+#[utoipa::path(get, path = "/api/jobs/{id}/network/{bus}/static", params(Where), responses((status = 200, body = BusStatic)))]
+pub async fn statics(
+    State(shop): App,
+    Path((id, bus)): Path<(i64, String)>,
+    Query(place): Query<Where>,
+) -> Answer<BusStatic> {
+    ask(shop, id, move |k| {
+        let (model, now) = (&k.at.model, &k.at.case.state);
+        bus_static::look(model, &k.evidence, now, &bus, place.at.as_deref())
+    })
+    .await
+}
+
+/// How to part a bus: what to unplug next, what to lead past, by what it would tell a minute.
+#[utoipa::path(get, path = "/api/jobs/{id}/network/{bus}/plan", responses((status = 200, body = BusPlan)))]
+pub async fn plan(State(shop): App, Path((id, bus)): Path<(i64, String)>) -> Answer<BusPlan> {
+    ask(shop, id, move |k| isolation::plan(&k.question(), &bus)).await
+}
+
+/// A state to ask who answers in.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct InState {
+    state: OperatingState,
+}
+
+/// Rounds that are asked at once: one may be missed.
+const ROUNDS: usize = 2;
+
+/// Asks every module whether it answers in a state, and keeps that. The hands bring the vehicle into the
+/// state where it has any; else the technician has done so.
+#[utoipa::path(post, path = "/api/jobs/{id}/who-answers", request_body = InState, responses((status = 200, body = Kept)))]
+pub async fn who_answers(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(wanted): Json<InState>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    let vehicle = &here.model.circuit.vehicle;
+    here.model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
+    let bench = shop.bench(id);
+    bench.connect().await.map_err(Problem::vehicle)?;
+    if bench.has_hands() {
+        bench.bring_into(vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
+    }
+    let ids: Vec<PartId> = modules(vehicle).map(|(p, _)| p.id.clone()).collect();
+    let mut rounds: Vec<Vec<Option<bool>>> = Vec::new();
+    for _ in 0..ROUNDS {
+        let said = bench.who_answers(vehicle).await.map_err(Problem::vehicle)?;
+        rounds.push(ids.iter().map(|m| said.get(m).copied().flatten()).collect());
+    }
+    let call = RollCall::of(&ids, rounds.iter().map(Vec::as_slice), 0, Vec::new());
+    let entries = vec![
+        Entry::State { state: wanted.state.clone() },
+        Entry::RollCall { state: wanted.state, call },
+    ];
+    keep(&shop, &here.session, entries, key).await
 }
 
 /// What to do with the roll call.

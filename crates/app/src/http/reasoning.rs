@@ -105,6 +105,22 @@ pub(super) struct Asked<'a> {
     pub(super) prices: Prices,
 }
 
+impl Asked<'_> {
+    /// What a next check is chosen from.
+    pub(super) fn question(&self) -> Ask<'_> {
+        Ask {
+            model: &self.at.model,
+            priors: &self.priors,
+            evidence: &self.evidence,
+            posterior: &self.posterior,
+            present: self.at.case.present,
+            now: &self.at.case.state,
+            refused: &self.at.case.refused,
+            prices: &self.prices,
+        }
+    }
+}
+
 /// Answers a question away from the threads that serve requests, by what the assessment goes by.
 pub(super) async fn ask<T: Send + 'static>(
     shop: Arc<Shop>,
@@ -157,17 +173,7 @@ pub async fn what_if(
         let list = suspects::suspects(&k.at.model, &k.priors, &k.evidence, &k.posterior, 4)?;
         let reads =
             what_if::what_if(&k.at.model, &wanted.state, &probe, &list, wanted.also.as_deref())?;
-        let question = Ask {
-            model: &k.at.model,
-            priors: &k.priors,
-            evidence: &k.evidence,
-            posterior: &k.posterior,
-            present: k.at.case.present,
-            now: &k.at.case.state,
-            refused: &k.at.case.refused,
-            prices: &k.prices,
-        };
-        let worth = why_not::worth(&question, &wanted.state, &probe)?;
+        let worth = why_not::worth(&k.question(), &wanted.state, &probe)?;
         Ok(Thought { reads, worth })
     })
     .await

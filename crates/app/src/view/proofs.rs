@@ -182,6 +182,7 @@ fn scan(case: &Case) -> Proof {
     });
     let mut state = came.unwrap_or(&case.state).clone();
     state.unplugged.clear();
+    state.rerouted.clear();
     Proof {
         kind: "scan".into(),
         text: "Clear, let it run, scan and compare".into(),

@@ -24,10 +24,11 @@ pub(super) fn doubts(circuit: &Circuit) -> Vec<Problem> {
             );
             let found = match &connector.sides {
                 Some((a, b)) => one_sided(&name, [a, b], here),
-                None => here(&name).is_empty().then(|| {
+                None => (here(&name).is_empty() && !cavity.spare).then(|| {
                     (
                         format!("no conductor ends at {name}"),
-                        "add its conductor, or take the cavity out if it is not used".to_owned(),
+                        "add its conductor, mark the cavity as spare, or take it out if it is not used"
+                            .to_owned(),
                     )
                 }),
             };

@@ -70,7 +70,7 @@ impl Nets {
             n
         }
         for b in circuit.branches.iter().filter(|b| b.from != BODY && b.to != BODY) {
-            if !matches!(b.of, Of::Device { .. }) {
+            if !matches!(b.of, Of::Device { .. } | Of::Lead(_)) {
                 let (from, to) = (root(&mut of, b.from), root(&mut of, b.to));
                 of[from] = to;
             }

@@ -12,6 +12,7 @@ use vehicle::{Element, OperatingState, OutputIx, Part};
 
 mod analog_input;
 mod battery;
+mod bus_link;
 mod can_transceiver;
 mod charger;
 mod coded_switch;
@@ -211,6 +212,7 @@ pub(crate) fn of(element: &Element) -> &dyn Placing {
     match element {
         Element::AnalogInput(kind) => kind,
         Element::Battery(kind) => kind,
+        Element::BusLink(kind) => kind,
         Element::CanTransceiver(kind) => kind,
         Element::Charger(kind) => kind,
         Element::CodedSwitch(kind) => kind,

@@ -111,7 +111,7 @@ mod tests {
 
     #[test]
     fn cavities_have_neighbours_beside_and_above() {
-        let cavity = |no: &str| Cavity { no: no.into(), pin: None };
+        let cavity = |no: &str| Cavity { no: no.into(), pin: None, spare: false };
         let connector = Connector {
             id: "C".into(),
             name: String::new(),

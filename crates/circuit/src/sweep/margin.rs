@@ -59,7 +59,7 @@ pub(super) fn margins(
             }
         }
     }
-    let view = View { volts: &base.volts, alive: &alive, asked: &base.asked, deaf: &[] };
+    let view = View { volts: &base.volts, alive: &alive, asked: &base.asked, lost: &[] };
     for (n, margin) in c.software.margins(view) {
         margins[n] = margins[n].min(0.5 * margin);
         reaches[n] = reaches[n].min(0.5 * margin);

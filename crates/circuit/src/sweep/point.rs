@@ -3,7 +3,7 @@
 use crate::compile::{BODY, BranchId, Circuit, DeviceIx, NodeId};
 use crate::law::Law;
 use crate::linear::Factor;
-use crate::software::View;
+use crate::software::{ArrivalIx, View};
 use crate::solve::Solution;
 use std::collections::BTreeSet;
 use vehicle::{OutputIx, PartIx, TiSlice};
@@ -104,8 +104,8 @@ impl Point<'_> {
         Some(if self.no_effect.contains(&part) { 0.0 } else { effect })
     }
 
-    /// What the software looks at; `deaf` as in [`View`].
-    pub fn view<'a>(&'a self, deaf: &'a [PartIx]) -> View<'a> {
-        View { volts: self.volts, alive: self.alive, asked: self.asked, deaf }
+    /// What the software looks at; `lost` as in [`View`].
+    pub fn view<'a>(&'a self, lost: &'a [ArrivalIx]) -> View<'a> {
+        View { volts: self.volts, alive: self.alive, asked: self.asked, lost }
     }
 }

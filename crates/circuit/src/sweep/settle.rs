@@ -202,7 +202,7 @@ impl Sweep {
                 volts: TiSlice::from_ref(&self.factor.volts),
                 alive: &self.now.alive,
                 asked: &self.now.asked,
-                deaf: &[],
+                lost: &[],
             };
             let asked = c.software.asked(&self.state, view);
             if asked != self.now.asked {

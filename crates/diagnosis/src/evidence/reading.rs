@@ -352,7 +352,7 @@ impl<'m> Hanging<'m> {
         (a, b): (NodeId, NodeId),
     ) -> Self {
         let healthy = p.healthy.between(a, b);
-        let unplugged = !state.unplugged.is_empty();
+        let unplugged = !state.is_plugged();
         // Where there is no voltage the meter pulls at nothing.
         let meter = leads.change().filter(|_| healthy.abs() > HANGING_VOLTS);
         let Some(meter) = meter else {

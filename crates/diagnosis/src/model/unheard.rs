@@ -41,10 +41,14 @@ impl Model {
                 let mut dominant = dominant.clone();
                 let mut heard = |h: &HypIx| {
                     let changes = &self.faults[*h].changes;
-                    let deaf =
-                        hearing.deaf(&mut sweep, dominant.as_deref_mut(), changes, Some(&p.sound));
+                    let unheard = hearing.unheard(
+                        &mut sweep,
+                        dominant.as_deref_mut(),
+                        changes,
+                        Some(&p.sound),
+                    );
                     let mut made = plain(*h).clone();
-                    made.set_deaf(&self.circuit, &deaf);
+                    made.set_unheard(&self.circuit, &unheard);
                     (made.software() != plain(*h).software()).then(|| Box::new(made))
                 };
                 part.iter().map(|h| (*h, heard(h))).collect()
@@ -65,7 +69,8 @@ impl Model {
         if let Some(hearing) = &self.hearing
             && (hearing.touches(&self.circuit, changes) || stirs(hearing, &made, &p.healthy))
         {
-            made.set_deaf(&self.circuit, &hearing.deaf(sweep, None, changes, Some(&p.sound)));
+            let unheard = hearing.unheard(sweep, None, changes, Some(&p.sound));
+            made.set_unheard(&self.circuit, &unheard);
         }
         made
     }
@@ -75,5 +80,5 @@ impl Model {
 fn stirs(hearing: &Hearing, s: &Snapshot, sound: &Snapshot) -> bool {
     s.differs()
         && (hearing.middles().any(|m| s.alive(m) != sound.alive(m))
-            || hearing.stirs(|a, b| s.between(a, b) - sound.between(a, b)))
+            || hearing.stirs(|a, b| s.between(a, b), |a, b| sound.between(a, b)))
 }

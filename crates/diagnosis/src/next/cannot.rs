@@ -18,13 +18,15 @@ impl CheckId {
             What::Record(p) => format!("record {} {} {}", p.instrument.name(), p.red, p.black),
             What::Effect { part } => format!("effect {part}"),
             What::Scan => "scan".to_owned(),
+            What::RollCall => "answers".to_owned(),
             What::Move { at } => format!("move {at}"),
             What::Look { at } => format!("look {at}"),
             What::Jumper { red, black, part } => format!("jumper {red} {black} {part}"),
             What::Swap { swapped, part } => format!("swap {swapped} {part}"),
         };
         let unplugged: Vec<&str> = check.state.unplugged.iter().map(ConnectorId::as_str).collect();
-        let name = format!("{what} @ {} {}", check.state_id, unplugged.join("+"));
+        let led: String = check.state.rerouted.iter().map(|r| format!(" {r}")).collect();
+        let name = format!("{what} @ {} {}{led}", check.state_id, unplugged.join("+"));
         Self(name.trim_end().to_owned())
     }
 
@@ -71,7 +73,7 @@ impl Tool {
     fn serves(self, check: &Candidate) -> bool {
         match (self, &check.what) {
             (Self::Clamp, What::Reading(p) | What::Record(p)) => p.instrument == Instrument::Amps,
-            (Self::Tester, What::Scan) => true,
+            (Self::Tester, What::Scan | What::RollCall) => true,
             _ => false,
         }
     }

@@ -114,6 +114,10 @@ pub(super) fn describe(
             ("unplug", more.iter().map(|m| words::thing(model, m)).collect::<Vec<_>>().join(", ")),
         );
     }
+    for r in c.state.rerouted.difference(&now.rerouted) {
+        let Some(r) = model.circuit.reroute(r) else { continue };
+        kind.text = format!("{}. {}", model.circuit.reroute_task(r), kind.text);
+    }
     let mut setup: Vec<SetupLine> = kind
         .setup
         .into_iter()
@@ -194,6 +198,12 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
             kind.setup.push(("keep", "the scan before clearing is kept".to_owned()));
             kind
         }
+        What::RollCall => plain(
+            "Ask every module whether it answers".to_owned(),
+            "answers",
+            "",
+            &who_answers(model, &c.state),
+        ),
         What::Move { at } => {
             let mut kind = plain(
                 format!("Move the harness, {}, and watch the symptom", thing(at)),
@@ -234,6 +244,15 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
             )
         },
     })
+}
+
+/// Who is silent on a sound vehicle in a state, in words.
+fn who_answers(model: &Model, state: &OperatingState) -> String {
+    let silent = crate::isolation::silent(model, state);
+    match &silent[..] {
+        [] => "every module answers".to_owned(),
+        list => format!("{} silent by themselves", list.join(" ")),
+    }
 }
 
 fn reading_kind(model: &Model, c: &Candidate, p: &Probe) -> Result<Kind, ModelError> {

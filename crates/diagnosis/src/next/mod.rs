@@ -128,6 +128,23 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
     all.into_iter().map(ranked_of).collect()
 }
 
+/// A check weighed by itself, with what its outcomes would mean.
+#[derive(Debug, Clone)]
+pub(crate) struct Weighed {
+    pub(crate) ranked: Ranked,
+    pub(crate) outcomes: Vec<Outcome>,
+}
+
+/// Weighs given checks by what is suspected most, best first; those that tell nothing are left out.
+pub(crate) fn weigh(ask: &Ask<'_>, candidates: Vec<Candidate>) -> Vec<Weighed> {
+    let rough = likeliest(&live_of(ask));
+    let scales = Scales::new(ask.model, ask.posterior, &rough);
+    solve_ahead(ask.model, &candidates, &rough);
+    let valued = rank(ask, &scales, WORTHLESS_BITS, None, 0.0, candidates);
+    let weighed = |v: Valued| Weighed { outcomes: scales.outcomes(&v.table), ranked: ranked_of(v) };
+    valued.into_iter().map(weighed).collect()
+}
+
 /// What could be done next.
 #[derive(Debug, Clone, Default)]
 pub struct Moves {
@@ -403,7 +420,7 @@ fn solve_ahead(model: &Model, candidates: &[Candidate], live: &[Live]) {
         .iter()
         .filter(|c| match &c.what {
             What::Reading(p) | What::Record(p) => p.instrument.leaves_alone(),
-            What::Effect { .. } | What::Swap { .. } | What::Scan => true,
+            What::Effect { .. } | What::Swap { .. } | What::Scan | What::RollCall => true,
             What::Jumper { .. } | What::Move { .. } | What::Look { .. } => false,
         })
         .map(|c| &*c.state)
@@ -546,7 +563,8 @@ fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
                         || (*red == p.black && *black == p.red))
             }
             (Finding::Effect { part, .. }, What::Effect { part: p }) => alike && part == p,
-            (Finding::Answer { .. } | Finding::Code { .. }, What::Scan) => alike,
+            (Finding::Code { .. }, What::Scan) => alike,
+            (Finding::Answer { .. }, What::RollCall) => alike,
             // Once is enough, whatever the state.
             (Finding::Moved { at, .. }, What::Move { at: here })
             | (Finding::Seen { at, .. }, What::Look { at: here }) => at == here,

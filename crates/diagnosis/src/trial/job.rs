@@ -169,6 +169,11 @@ pub fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Eviden
             .into_iter()
             .collect(),
         What::Scan => bench.scan(),
+        What::RollCall => {
+            let mut said = bench.scan();
+            said.retain(|f| matches!(f, Finding::Answer { .. }));
+            said
+        }
         What::Move { at } => vec![Finding::Moved { at: at.clone(), changed: bench.moved(at) }],
         What::Look { at } => vec![Finding::Seen { at: at.clone(), sight: bench.look(at) }],
         What::Jumper { red, black, part } => {

@@ -58,7 +58,7 @@ impl Strategy {
             checks
                 .iter()
                 .enumerate()
-                .filter(|(_, r)| r.candidate.state.unplugged.is_empty())
+                .filter(|(_, r)| r.candidate.state.is_plugged())
                 .filter_map(|(k, r)| Some((k, plain(r)?, r)))
         };
         let chosen = match self {
@@ -89,7 +89,7 @@ pub(super) fn steps(model: &Model) -> TiVec<NodeId, Option<usize>> {
     let mut next: TiVec<NodeId, Vec<NodeId>> = vec![Vec::new(); c.nodes].into();
     for b in &c.branches {
         // Not through the body: that is the way back.
-        if b.from != BODY && b.to != BODY && !matches!(b.of, Of::Ground(_)) {
+        if b.from != BODY && b.to != BODY && !matches!(b.of, Of::Ground(_) | Of::Lead(_)) {
             next[b.from].push(b.to);
             next[b.to].push(b.from);
         }

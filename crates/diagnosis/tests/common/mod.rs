@@ -89,11 +89,11 @@ pub fn scan(state: &OperatingState, changes: &[circuit::Change]) -> Vec<Finding>
     use circuit::software::{self, Verdict};
     let c = &MODEL.circuit;
     let s = c.solve(state, changes, None);
-    let deaf = circuit::hearing::deaf(c, state, changes);
-    let answers = |k: vehicle::PartIx| s.alive(c, k) && !deaf.contains(&k);
+    let unheard = circuit::hearing::unheard(c, state, changes);
+    let answers = |k: vehicle::PartIx| s.alive(c, k) && !unheard.has(k);
     let parts = c.vehicle.parts.iter_enumerated().filter(|(_, p)| p.module.is_some());
     let answers = parts.map(|(k, p)| Finding::Answer { module: p.id.clone(), answers: answers(k) });
-    let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s, &deaf));
+    let run = c.vehicle.monitors.iter().zip(software::monitors(c, &s, &unheard.lost));
     let codes = run.filter(|(_, v)| *v != Verdict::NotRun).map(|(m, v)| Finding::Code {
         module: m.module.clone(),
         code: m.code,

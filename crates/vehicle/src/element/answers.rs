@@ -52,6 +52,8 @@ pub enum Ears<'a> {
         high: &'a str,
         /// CAN low.
         low: &'a str,
+        /// Ground pin of the module.
+        ground: &'a str,
     },
     /// On one line against half its supply (ISO 17987-4).
     Lin {
@@ -79,7 +81,7 @@ impl<'a> BusEnd<'a> {
     /// Pins of its lines: high and low of CAN, the one of LIN.
     pub fn lines(&self) -> Vec<&'a str> {
         match self.ears {
-            Ears::Can { high, low } => vec![high, low],
+            Ears::Can { high, low, .. } => vec![high, low],
             Ears::Lin { line, .. } => vec![line],
         }
     }
@@ -87,7 +89,7 @@ impl<'a> BusEnd<'a> {
     /// Its lines as anybody would call them, with their pins.
     pub fn named_lines(&self) -> Vec<(String, &'a str)> {
         match self.ears {
-            Ears::Can { high, low } => {
+            Ears::Can { high, low, .. } => {
                 vec![(format!("{} high", self.bus), high), (format!("{} low", self.bus), low)]
             }
             Ears::Lin { line, .. } => vec![(self.bus.to_owned(), line)],

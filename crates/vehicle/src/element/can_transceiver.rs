@@ -34,7 +34,7 @@ kind! {
 
 impl Kind for CanTransceiver {
     fn bus_end(&self) -> Option<BusEnd<'_>> {
-        let Self { bus, high, low, .. } = self;
-        Some(BusEnd { bus, ears: Ears::Can { high, low } })
+        let Self { bus, high, low, ground, .. } = self;
+        Some(BusEnd { bus, ears: Ears::Can { high, low, ground } })
     }
 }

@@ -12,6 +12,7 @@ use std::ops::{Deref, DerefMut};
 mod analog_input;
 mod answers;
 mod battery;
+mod bus_link;
 mod can_transceiver;
 mod charger;
 mod coded_switch;
@@ -46,6 +47,7 @@ mod zener;
 pub use analog_input::AnalogInput;
 pub use answers::{BusEnd, Ears, Feed, Gives, Joins, Switches, Table, TablePoint, Wrong, at_table};
 pub use battery::Battery;
+pub use bus_link::BusLink;
 pub use can_transceiver::CanTransceiver;
 pub use charger::Charger;
 pub use coded_switch::CodedSwitch;
@@ -135,6 +137,10 @@ pub trait Kind: Fields {
     }
     /// Two pins joined by a fixed resistance, whatever the state.
     fn joins(&self) -> Option<Joins<'_>> {
+        None
+    }
+    /// Two pins between which it leads a bus line on, as long as it is closed.
+    fn leads_on(&self) -> Option<Joins<'_>> {
         None
     }
     /// What a module lives on.
@@ -301,6 +307,7 @@ elements! {
     HBridge,
     CanTransceiver,
     LinTransceiver,
+    BusLink,
 }
 
 #[cfg(test)]

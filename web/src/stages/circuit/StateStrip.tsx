@@ -10,10 +10,12 @@ const ALL = "*";
 export function StateStrip() {
   const { view, act, busy } = useJob();
   const unplugged = view.state.unplugged ?? [];
-  const bare = (s: OperatingState) => JSON.stringify({ ...s, unplugged: [] });
+  const rerouted = view.state.rerouted ?? [];
+  const apart = [...unplugged, ...rerouted];
+  const bare = (s: OperatingState) => JSON.stringify({ ...s, unplugged: [], rerouted: [] });
   const set = (state: OperatingState) => act("state", { state }).catch(() => {});
   const isKey = (s: OperatingState) =>
-    Object.keys(s).every((k) => ["key", "engine", "unplugged"].includes(k));
+    Object.keys(s).every((k) => ["key", "engine", "unplugged", "rerouted"].includes(k));
   const keys = view.states.filter((s) => isKey(s.state));
   const others = view.states.filter((s) => !isKey(s.state));
   const now = view.states.find((s) => bare(s.state) === bare(view.state));
@@ -28,7 +30,7 @@ export function StateStrip() {
             aria-pressed={s === now}
             disabled={busy !== ""}
             className={`min-h-11 border-r border-rule px-2.5 text-[13px] leading-tight whitespace-nowrap last:border-r-0 ${s === now ? "bg-ink text-sheet" : ""}`}
-            onClick={() => set({ ...s.state, unplugged })}
+            onClick={() => set({ ...s.state, unplugged, rerouted })}
           >
             {s.name}
           </button>
@@ -45,24 +47,24 @@ export function StateStrip() {
         ]}
         set={(id) => {
           const s = others.find((o) => o.id === id);
-          if (s) set({ ...s.state, unplugged });
+          if (s) set({ ...s.state, unplugged, rerouted });
         }}
       />
       <Combobox
         label="unplug"
         disabled={busy !== ""}
-        className={`${field} max-w-44 flex-1 bg-sheet ${unplugged.length > 0 ? "border-ochre placeholder:text-ochre" : ""}`}
-        placeholder={`unplugged: ${unplugged.join(", ") || "none"}`}
+        className={`${field} max-w-44 flex-1 bg-sheet ${apart.length > 0 ? "border-ochre placeholder:text-ochre" : ""}`}
+        placeholder={`unplugged: ${apart.join(", ") || "none"}`}
         hint="which connector?"
         value=""
         choices={[
-          ...(unplugged.length > 0 ? [{ id: ALL, text: "plug all in" }] : []),
+          ...(apart.length > 0 ? [{ id: ALL, text: "plug all in" }] : []),
           ...view.connectors
             .filter((c) => !unplugged.includes(c.id))
             .map((c) => ({ id: c.id, text: `${c.id} ${c.name}` })),
         ]}
         set={(id) => {
-          if (id === ALL) set({ ...view.state, unplugged: [] });
+          if (id === ALL) set({ ...view.state, unplugged: [], rerouted: [] });
           else set({ ...view.state, unplugged: [...unplugged, id] });
         }}
       />

@@ -1,7 +1,11 @@
 import { Link } from "@tanstack/react-router";
+import { useState } from "react";
 import type { BusTree, RollView } from "../../api/client";
 import { useJob } from "../../api/job";
 import { ModuleMark } from "../../ui/ModuleMark";
+import { Tabs } from "../../ui/Tabs";
+import { MeterCheck } from "./MeterCheck";
+import { PartPlan } from "./PartPlan";
 import { type BusRow, rowsOf } from "./rows";
 import { Strip } from "./Strip";
 
@@ -56,6 +60,9 @@ function Rails({ row, suspicion }: { row: BusRow; suspicion: number }) {
 /** A bus: what hangs on it in the order of its conductors, who answers, and what is suspected where. */
 export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
   const { view } = useJob();
+  const [tab, setTab] = useState<"" | "meter" | "part">("");
+  const apart = new Set(view.state.unplugged ?? []);
+  const pulled = (limb: BusRow["limb"]) => limb.connectors.filter((c) => apart.has(c));
   const name = (id: string) => view.modules.find((m) => m.id === id)?.name ?? id;
   const scanned = new Map(view.scan?.modules.map((m) => [m.id, m]));
   const rounds = new Map(roll?.modules.map((m) => [m.id, m]));
@@ -91,7 +98,9 @@ export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
             <Rails row={row} suspicion={suspicion(limb.items)} />
             {limb.module === "" ? (
               <span className="text-[13px] text-faint">
-                splice <span className="num">{limb.splice}</span>
+                {limb.items.includes(`part:${limb.splice}`) ? "coupler" : "splice"}{" "}
+                <span className="num">{limb.splice}</span>
+                {limb.terminated && <Terminator />}
                 {limb.through.length > 0 && ` behind ${limb.through.join(", ")}`}
               </span>
             ) : (
@@ -123,13 +132,61 @@ export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
                   <span className="num text-[13px] text-faint">{limb.module}</span>
                   {limb.terminated && <Terminator />}
                 </span>
+                {pulled(limb).length > 0 && (
+                  <span className="border border-ochre px-1 text-[13px] text-ochre">
+                    <span className="num">{pulled(limb).join(" ")}</span> out
+                  </span>
+                )}
+                <Levels limb={limb} />
                 {own && roll && <Strip own={own} roll={roll} />}
+                <Suspected items={limb.items} module={limb.module} />
               </>
             )}
           </div>
         );
       })}
+      <Tabs
+        label={`What to do with ${bus.name}`}
+        value={tab}
+        set={setTab}
+        fold={() => setTab("")}
+        tabs={[
+          { id: "meter", text: "With a plain meter", body: <MeterCheck bus={bus.id} /> },
+          { id: "part", text: "Part it", body: <PartPlan bus={bus.id} /> },
+        ]}
+      />
     </section>
+  );
+}
+
+/** What a sound vehicle shows at a member: volts between the lines while it sends, ohms with all dead. */
+function Levels({ limb }: { limb: BusRow["limb"] }) {
+  return (
+    <span className="num hidden w-32 text-[13px] text-faint lg:inline">
+      {limb.sends_volts !== null && limb.sends_volts !== undefined && (
+        <span title="between the lines while it sends, on a sound vehicle">
+          {limb.sends_volts.toFixed(1)} V
+        </span>
+      )}
+      {limb.dead_ohms !== null && limb.dead_ohms !== undefined && (
+        <span className="ml-3" title="between the lines at its plug, battery off">
+          {limb.dead_ohms.toFixed(0)} Ω
+        </span>
+      )}
+    </span>
+  );
+}
+
+/** What of the way to a member is suspected most, in words. */
+function Suspected({ items, module }: { items: string[]; module: string }) {
+  const { view } = useJob();
+  const of = (item: string) => view.halos[item] ?? 0;
+  const most = [...items, `part:${module}`].reduce((a, b) => (of(b) > of(a) ? b : a));
+  if (of(most) < 0.02) return null;
+  return (
+    <span className="ml-auto hidden truncate text-[13px] text-copper xl:inline">
+      <span className="num">{(100 * of(most)).toFixed(0)} %</span> {most.replace(":", " ")}
+    </span>
   );
 }
 

@@ -5,6 +5,7 @@ import { membersOf } from "./buses";
 const limb = (module: string, limbs: BusTree["limbs"] = []): BusTree["limbs"][number] => ({
   items: [],
   through: [],
+  connectors: [],
   module,
   name: module,
   terminated: false,

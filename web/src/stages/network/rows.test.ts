@@ -5,6 +5,7 @@ import { rowsOf } from "./rows";
 const limb = (name: string, limbs: Limb[] = []): Limb => ({
   items: [],
   through: [],
+  connectors: [],
   module: limbs.length > 0 ? "" : name,
   name,
   terminated: false,

@@ -1,7 +1,7 @@
 //! What a check costs, in minutes of work: to bring about its state and take it back, to walk there, to
 //! put the leads, to look. One place for all of it.
 
-use super::{What, hands, owner, scans};
+use super::{What, hands, owner, roll_calls, scans};
 use crate::evidence::{Evidence, Finding};
 use crate::model::Model;
 use crate::posterior::Posterior;
@@ -35,6 +35,8 @@ const CLAMP: f64 = 1.0;
 const ORIENT: f64 = 0.5;
 /// Suspicion from which on one has had to do with a thing.
 const SUSPECTED: f64 = 0.02;
+/// To lay one lead, or to move one contact, and to take it back.
+const REROUTE: f64 = 1.0;
 /// A switch that is held or an output that is kept driven meanwhile.
 const HELD: f64 = 0.2;
 
@@ -119,6 +121,7 @@ pub(super) fn of(
             What::Record(p) => RECORD + probe(model, here, p),
             What::Effect { .. } => 0.0,
             What::Scan => scans::MINUTES,
+            What::RollCall => roll_calls::MINUTES,
             What::Move { at } => hands::MOVE + go(model, here, at),
             What::Look { at } => hands::look_minutes(model, here, at),
             What::Jumper { red, black, .. } => leads(model, here, red, black),
@@ -151,6 +154,10 @@ pub(super) fn of_state(
     }
     for connector in state.unplugged.symmetric_difference(&now.unplugged) {
         minutes += reach(model, connector).1;
+    }
+    let led = state.rerouted.symmetric_difference(&now.rerouted);
+    for r in led.filter_map(|id| model.circuit.reroute(id)) {
+        minutes += REROUTE * r.leads.len() as f64;
     }
     minutes
 }

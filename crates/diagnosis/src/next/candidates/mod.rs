@@ -15,6 +15,7 @@ mod effects;
 mod hands;
 mod minutes;
 mod readings;
+mod roll_calls;
 mod scans;
 mod unplugged;
 
@@ -45,6 +46,8 @@ pub enum What {
     },
     /// Codes cleared, the state brought about so that their monitors run, all modules asked again.
     Scan,
+    /// Every module asked whether it answers, codes left as they are.
+    RollCall,
     /// The harness moved at a place while the symptom is watched.
     Move {
         /// Place or connector.
@@ -126,6 +129,15 @@ impl<'a> Field<'a> {
         self.present != Present::Yes && self.wavering() > MOSTLY
     }
 
+    /// Whether a bus passes a connector or socket.
+    pub(super) fn on_bus(&self, connector: &str) -> bool {
+        let c = &self.model.circuit;
+        let lines = self.model.bus_lines();
+        let own = c.terminal_branch.range((connector.into(), String::new())..);
+        own.take_while(|((id, _), _)| *id == *connector)
+            .any(|(_, k)| lines[c.branches[*k].from] != 0)
+    }
+
     /// Minutes to place leads anywhere from here.
     pub(super) fn to_place(&self) -> &[Vec<f64>; 3] {
         self.to_place.get_or_init(|| self.model.reachable().minutes(self.model, &self.here))
@@ -187,6 +199,7 @@ impl Candidate {
             What::Record(_) => "recorded",
             What::Effect { .. } => "effect",
             What::Scan => "scan",
+            What::RollCall => "answers",
             What::Move { .. } => "moved",
             What::Look { .. } => "seen",
             What::Jumper { .. } => "jumper",
@@ -252,6 +265,7 @@ pub(crate) fn all(field: &Field<'_>) -> Vec<Candidate> {
     readings::generate(field, &mut out);
     effects::generate(field, &mut out);
     scans::generate(field, &mut out);
+    roll_calls::generate(field, &mut out);
     unplugged::generate(field, &mut out);
     component::generate(field, &mut out);
     continuity::generate(field, &mut out);

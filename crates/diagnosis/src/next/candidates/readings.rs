@@ -280,7 +280,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     // The state one is in, where the file has no name for it: what is complained of may show in no other.
     let here = field.here.state;
     let is_named = states.iter().any(|named| named.state.alike_plugged(here));
-    if here.key == KeyPosition::On && here.unplugged.is_empty() && !is_named {
+    if here.key == KeyPosition::On && here.is_plugged() && !is_named {
         in_state(field, here, "now", out);
     }
 }

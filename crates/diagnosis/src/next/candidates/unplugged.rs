@@ -15,7 +15,7 @@ const WORTH: f64 = 0.04;
 
 /// Suspicion at each connector, and at each of its cavities: of its terminals, of conductors that end
 /// there, of the part behind it.
-fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>) {
+pub(super) fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>) {
     let c = &field.model.circuit;
     let v = &c.vehicle;
     let (mut connectors, mut cavities) = (BTreeMap::new(), BTreeMap::new());
@@ -59,11 +59,10 @@ fn suspicion(field: &Field<'_>) -> (BTreeMap<String, f64>, BTreeMap<String, f64>
 }
 
 /// The named state with the key on that most of the suspicion shows in, the quickest of the like.
-fn telling(field: &Field<'_>) -> Option<(OperatingState, String)> {
+pub(super) fn telling(field: &Field<'_>) -> Option<(OperatingState, String)> {
     let states = field.model.circuit.vehicle.states.iter();
     let awake = states.filter(|s| s.state.key == KeyPosition::On);
-    let mut plugged = field.here.state.clone();
-    plugged.unplugged.clear();
+    let plugged = field.here.state.plugged();
     let shown = awake.map(|named| {
         let p = field.model.predict(&named.state);
         let shows = |l: &&crate::posterior::Live| match l.what {
@@ -98,6 +97,9 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             return out;
         }
         readings::in_state(field, &pulled, &on_id, &mut out);
+        if field.on_bus(connector) {
+            out.push(Candidate::new(What::RollCall, pulled.clone(), on_id.as_str()));
+        }
         out.push(Candidate::new(What::Scan, pulled, on_id.as_str()));
         let dead =
             OperatingState { battery_off: true, ..OperatingState::default() }.without(connector);

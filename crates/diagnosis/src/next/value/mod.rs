@@ -276,7 +276,8 @@ impl<'a> Scales<'a> {
                 let leads = substituted::probe(red, black).leads(&self.model.circuit).ok()?;
                 self.effect(c, part, Some(leads), None)
             }
-            What::Scan => self.scan(c),
+            What::Scan => self.scan(c, true),
+            What::RollCall => self.scan(c, false),
             What::Move { at } => Some(self.moved(at)),
             What::Look { at } => Some(self.look(at)),
         }

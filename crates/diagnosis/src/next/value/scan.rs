@@ -27,9 +27,13 @@ fn runs_in(model: &Model, monitor: MonitorIx) -> Option<PartIx> {
     model.circuit.part(&model.circuit.vehicle.monitors[monitor].module)
 }
 
-/// What of a prediction a scan can show: only modules are asked, and a silent one tells no code.
-fn shows(model: &Model, s: &Snapshot) -> Shows {
+/// What of a prediction a scan can show: only modules are asked, and a silent one tells no code; a roll
+/// call asks for none.
+fn shows(model: &Model, s: &Snapshot, codes: bool) -> Shows {
     let (mut monitors, mut parts) = s.software();
+    if !codes {
+        monitors.clear();
+    }
     monitors.retain(|(m, _)| runs_in(model, *m).is_some_and(|part| s.answers(part)));
     parts.retain(|p| model.circuit.vehicle.parts[*p].module.is_some());
     (monitors, parts)
@@ -98,11 +102,12 @@ impl Differing {
 }
 
 impl Scales<'_> {
-    /// A scan: its outcomes are what the modules could say together.
-    pub(super) fn scan(&self, c: &Candidate) -> Option<Table> {
+    /// A scan, or a roll call that asks for no codes: its outcomes are what the modules could say
+    /// together.
+    pub(super) fn scan(&self, c: &Candidate, codes: bool) -> Option<Table> {
         let p = self.model.predict(&c.state);
         // Who is heard counts for the likeliest only: to work it out takes far longer than all else.
-        let most = if c.state.unplugged.is_empty() { HEARD } else { HEARD_UNPLUGGED };
+        let most = if c.state.is_plugged() { HEARD } else { HEARD_UNPLUGGED };
         let mut likeliest: Vec<usize> = (0..self.live.len()).collect();
         likeliest.sort_by(|a, b| self.weights[*b].total_cmp(&self.weights[*a]));
         let mut is_heard = vec![false; self.live.len()];
@@ -117,7 +122,7 @@ impl Scales<'_> {
         let held: Vec<Option<Held<'_>>> = (self.live.iter().zip(&is_heard))
             .map(|(l, heard)| self.snapshot(&p, c, l, *heard))
             .collect();
-        let key = |s: &Snapshot| shows(self.model, s);
+        let key = |s: &Snapshot| shows(self.model, s, codes);
         // In the order they come up, so that of those that weigh alike always the same are listed.
         let mut ranked: Vec<(Shows, f64)> = Vec::new();
         let mut number: HashMap<Shows, usize> = HashMap::new();

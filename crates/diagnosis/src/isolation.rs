@@ -1,0 +1,251 @@
+//! Where to part a bus (N16, N18): what to unplug next, what to lead past or over a spare leg, by what the
+//! answers of the modules would tell per minute. What a move itself takes away is worked out on a sound
+//! vehicle and told before.
+
+use crate::model::{Model, ModelError};
+use crate::network::on_bus;
+use crate::next::candidates::{Candidate, What};
+use crate::next::{Ask, Outcome, weigh};
+use crate::words;
+use circuit::bus_lines::bit;
+use rayon::prelude::*;
+use serde::Serialize;
+use std::collections::BTreeSet;
+use std::sync::Arc;
+use utoipa::ToSchema;
+use vehicle::{ConnectorId, KeyPosition, OperatingState, PartIx};
+
+/// A level between the lines that changes by less than this share is the same.
+const SAME: f64 = 0.1;
+
+/// What a move must tell beyond asking again without it, bits.
+const BEYOND_BITS: f64 = 0.05;
+
+/// A move that parts a bus, or leads it elsewhere, after which every module is asked.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BusMove {
+    /// Name of the check.
+    pub id: String,
+    /// What to do.
+    pub text: String,
+    /// Connector to unplug; empty where the bus is led elsewhere.
+    pub connector: String,
+    /// The way the bus is led; empty where something is unplugged.
+    pub reroute: String,
+    /// How it is answered: `answers`, or `scan` where the members say nothing to a tester themselves and
+    /// only their master's codes tell.
+    pub quantity: String,
+    /// The state with it done.
+    pub state: OperatingState,
+    /// Minutes of work.
+    pub minutes: f64,
+    /// Expected information, bits.
+    pub bits: f64,
+    /// What it takes away by itself: that is no finding.
+    pub harm: Vec<String>,
+    /// Modules that are silent by themselves with it done.
+    pub silent: Vec<String>,
+    /// What the answers would mean.
+    pub outcomes: Vec<Outcome>,
+}
+
+/// How to part a bus.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BusPlan {
+    /// Id of the bus.
+    pub bus: String,
+    /// Moves that tell something, best first.
+    pub moves: Vec<BusMove>,
+    /// Moves that could be made and tell nothing now, by what is unplugged or led elsewhere.
+    pub idle: Vec<String>,
+}
+
+/// Modules that do not answer on a sound vehicle in a state.
+pub fn silent(model: &Model, state: &OperatingState) -> Vec<String> {
+    let p = model.predict(state);
+    let v = &model.circuit.vehicle;
+    let modules = v.parts.iter_enumerated().filter(|(_, part)| part.module.is_some());
+    modules.filter(|(k, _)| !p.healthy.answers(*k)).map(|(_, part)| part.id.to_string()).collect()
+}
+
+/// Connectors and sockets that a bus passes.
+fn connectors(model: &Model, bus: usize) -> BTreeSet<ConnectorId> {
+    let c = &model.circuit;
+    let lines = model.bus_lines();
+    let on = |k: circuit::BranchId| lines[c.branches[k].from] & bit(bus) != 0;
+    c.terminal_branch.iter().filter(|(_, k)| on(**k)).map(|((id, _), _)| id.clone()).collect()
+}
+
+/// A move before it is weighed.
+struct Possible {
+    connector: String,
+    reroute: String,
+    text: String,
+    state: Arc<OperatingState>,
+}
+
+fn possible(model: &Model, bus: usize, base: &OperatingState) -> Vec<Possible> {
+    let c = &model.circuit;
+    let head = crate::network::head(c, &c.vehicle.buses[bus]);
+    let owner = |id: &str| c.names.connector(id).and_then(|k| c.vehicle.connectors[k].part.clone());
+    let is_head = |id: &str| {
+        let of = owner(id).unwrap_or_else(|| id.into());
+        head.is_some_and(|h| c.vehicle.parts[h].id == of)
+    };
+    let mut out = Vec::new();
+    for id in connectors(model, bus) {
+        if is_head(&id) || base.unplugged.contains(&id) {
+            continue;
+        }
+        let text = format!("Unplug {}", words::thing(model, &id));
+        let state = base.without(&id);
+        out.push(Possible {
+            connector: id.to_string(),
+            reroute: String::new(),
+            text,
+            state: state.into(),
+        });
+    }
+    let lines = model.bus_lines();
+    let here = |r: &&circuit::reroute::Reroute| {
+        let at = r.leads.first().map(|k| lines[c.branches[*k].from]);
+        at.is_some_and(|on| on & bit(bus) != 0) && !base.rerouted.contains(&r.id)
+    };
+    for r in c.reroutes.iter().filter(here) {
+        let text = c.reroute_task(r);
+        let mut state = base.clone();
+        state.rerouted.insert(r.id.clone());
+        out.push(Possible {
+            connector: String::new(),
+            reroute: r.id.clone(),
+            text,
+            state: state.into(),
+        });
+    }
+    out.retain(|m| c.check_state(&m.state).is_ok());
+    out
+}
+
+/// Volts between the lines of a CAN bus at its head while the head sends a dominant bit, on a sound vehicle;
+/// none for LIN, where no terminator can be lost.
+fn sent_volts(model: &Model, bus: usize, state: &OperatingState) -> Option<f64> {
+    let c = &model.circuit;
+    let b = &c.vehicle.buses[bus];
+    let head = crate::network::head(c, b)?;
+    let own = c.transceivers(&b.id).find(|d| c.devices[*d].part == head)?;
+    let ear = c.ear(own).filter(|ear| !ear.is_lin())?;
+    let sends = c.dominant(&b.id, head)?;
+    Some(ear.across(&c.solve(state, &sends, None).volts))
+}
+
+/// Whether the members of a bus answer a tester themselves, but for its head.
+fn asked_themselves(model: &Model, bus: usize) -> bool {
+    let c = &model.circuit;
+    let b = &c.vehicle.buses[bus];
+    let head = crate::network::head(c, b);
+    let mut members = c.transceivers(&b.id).map(|d| c.devices[d].part);
+    members.any(|p| Some(p) != head && c.vehicle.parts[p].module.is_some())
+}
+
+/// What a move takes away by itself, in words.
+fn harm(model: &Model, bus: usize, base: &OperatingState, with: &OperatingState) -> Vec<String> {
+    let c = &model.circuit;
+    let before: BTreeSet<String> = silent(model, base).into_iter().collect();
+    let gone: Vec<String> =
+        silent(model, with).into_iter().filter(|m| !before.contains(m)).collect();
+    let mut out = Vec::new();
+    let named = |id: &String| {
+        c.part(id).map_or_else(|| id.clone(), |p| format!("{} {id}", c.vehicle.parts[p].name))
+    };
+    let pulled: BTreeSet<PartIx> = with
+        .unplugged
+        .difference(&base.unplugged)
+        .filter_map(|id| {
+            c.part(id)
+                .or_else(|| c.part(c.vehicle.connectors[c.names.connector(id)?].part.as_deref()?))
+        })
+        .collect();
+    let (own, behind): (Vec<&String>, Vec<&String>) =
+        gone.iter().partition(|m| c.part(m).is_some_and(|p| pulled.contains(&p)));
+    let list = |all: &[&String]| all.iter().map(|m| named(m)).collect::<Vec<_>>().join(", ");
+    if !own.is_empty() {
+        out.push(format!("{} silent by itself", list(&own)));
+    }
+    if !behind.is_empty() {
+        out.push(format!("{} cut off with it", list(&behind)));
+    }
+    if let (Some(was), Some(is)) = (sent_volts(model, bus, base), sent_volts(model, bus, with))
+        && (is / was - 1.0).abs() > SAME
+    {
+        let what = if is > was { "takes a terminator away" } else { "adds a terminator" };
+        out.push(format!(
+            "{what}: {was:.1} V between the lines while somebody sends become {is:.1} V"
+        ));
+    }
+    out
+}
+
+/// The state moves start from: as it is, with the key on.
+fn base(ask: &Ask<'_>) -> OperatingState {
+    if ask.now.key == KeyPosition::On && !ask.now.battery_off {
+        return ask.now.clone();
+    }
+    OperatingState {
+        key: KeyPosition::On,
+        unplugged: ask.now.unplugged.clone(),
+        rerouted: ask.now.rerouted.clone(),
+        ..OperatingState::default()
+    }
+}
+
+/// The moves that part a bus, best first.
+///
+/// # Errors
+/// [`ModelError::Unknown`] for a bus that does not exist.
+pub fn plan(ask: &Ask<'_>, bus: &str) -> Result<BusPlan, ModelError> {
+    let model = ask.model;
+    let number = on_bus(&model.circuit, bus)?;
+    let base = base(ask);
+    let all = possible(model, number, &base);
+    let what = || match asked_themselves(model, number) {
+        true => What::RollCall,
+        false => What::Scan,
+    };
+    let candidates: Vec<Candidate> =
+        all.iter().map(|m| Candidate::new(what(), Arc::clone(&m.state), "on")).collect();
+    // Asking again as it is tells something as well: a move is worth what it tells beyond that.
+    let again = weigh(ask, vec![Candidate::new(what(), base.clone(), "on")]);
+    let again = again.first().map_or(0.0, |w| w.ranked.bits);
+    let mut weighed = weigh(ask, candidates);
+    weighed.retain(|w| w.ranked.bits > again + BEYOND_BITS);
+    let find =
+        |state: &OperatingState| weighed.iter().position(|w| *w.ranked.candidate.state == *state);
+    let made: Vec<(usize, BusMove)> = all
+        .par_iter()
+        .filter_map(|m| {
+            let at = find(&m.state)?;
+            let w = &weighed[at];
+            Some((
+                at,
+                BusMove {
+                    id: w.ranked.candidate.id().to_string(),
+                    text: m.text.clone(),
+                    connector: m.connector.clone(),
+                    reroute: m.reroute.clone(),
+                    quantity: w.ranked.candidate.kind().to_owned(),
+                    state: (*m.state).clone(),
+                    minutes: w.ranked.minutes,
+                    bits: w.ranked.bits,
+                    harm: harm(model, number, &base, &m.state),
+                    silent: silent(model, &m.state),
+                    outcomes: w.outcomes.clone(),
+                },
+            ))
+        })
+        .collect();
+    let mut made = made;
+    made.sort_by_key(|(at, _)| *at);
+    let idle = all.iter().filter(|m| find(&m.state).is_none());
+    let idle = idle.map(|m| format!("{}{}", m.connector, m.reroute)).collect();
+    Ok(BusPlan { bus: bus.to_owned(), moves: made.into_iter().map(|(_, m)| m).collect(), idle })
+}

@@ -1,0 +1,39 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, Refused } from "../../api/client";
+import type { components } from "../../api/generated";
+
+export type BusStatic = components["schemas"]["BusStatic"];
+export type WantedReading = components["schemas"]["BusReading"];
+export type Plan = components["schemas"]["BusPlan"];
+export type Move = components["schemas"]["BusMove"];
+
+/** A bus for a plain meter; asked anew when the ledger has grown or another place is looked at. */
+export function useStatic(job: number, bus: string, at: string, entries: number) {
+  return useQuery({
+    queryKey: ["static", job, bus, at, entries],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async (): Promise<BusStatic> => {
+      const { data, error } = await api.GET("/api/jobs/{id}/network/{bus}/static", {
+        params: { path: { id: job, bus }, query: at ? { at } : {} },
+      });
+      if (!data) throw new Refused(error);
+      return data;
+    },
+  });
+}
+
+/** How to part a bus by what is known so far. */
+export function usePlan(job: number, bus: string, entries: number) {
+  return useQuery({
+    queryKey: ["plan", job, bus, entries],
+    retry: false,
+    queryFn: async (): Promise<Plan> => {
+      const { data, error } = await api.GET("/api/jobs/{id}/network/{bus}/plan", {
+        params: { path: { id: job, bus } },
+      });
+      if (!data) throw new Refused(error);
+      return data;
+    },
+  });
+}
