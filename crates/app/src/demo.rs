@@ -102,6 +102,7 @@ pub async fn start(shop: &Shop, vehicles: &Path, jobs: &Path) -> Result<Vec<Stan
         let addresses = Addresses {
             doip: Some(standin.doip),
             scpi: Some(standin.scpi),
+            scope: Some(standin.scope),
             hands: Some(standin.hands),
         };
         shop.set_bench(Some(id), addresses);

@@ -2,6 +2,7 @@
 
 use crate::Shared;
 use crate::manners::{Manners, Wanted};
+use crate::scope::{CHANNELS, Probed};
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::routing::{get, post};
@@ -16,6 +17,7 @@ pub(crate) async fn serve(listener: TcpListener, world: Shared) {
     let app = Router::new()
         .route("/state", get(state).post(set_state))
         .route("/leads", post(leads))
+        .route("/probes", post(probes))
         .route("/look", get(look))
         .route("/see", get(see))
         .route("/move", get(moved))
@@ -55,6 +57,30 @@ async fn leads(
     let probe = Probe { instrument: leads.instrument, red: leads.red, black: leads.black };
     probe.leads(&w.circuit).map_err(|e| (StatusCode::UNPROCESSABLE_ENTITY, e.to_string()))?;
     w.leads = Some(probe);
+    Ok(())
+}
+
+#[derive(Debug, Deserialize)]
+struct Probes {
+    channels: Vec<Probed>,
+}
+
+/// Puts the scope's probes somewhere: a channel each, its ground lead at the battery where nothing is said.
+async fn probes(
+    State(world): State<Shared>,
+    Json(probes): Json<Probes>,
+) -> Result<(), (StatusCode, String)> {
+    let mut w = world.lock();
+    let refuse = |why: String| (StatusCode::UNPROCESSABLE_ENTITY, why);
+    if probes.channels.is_empty() || probes.channels.len() > CHANNELS {
+        return Err(refuse(format!("the scope has 1 to {CHANNELS} channels")));
+    }
+    for p in &probes.channels {
+        for point in [&p.red, &p.black].into_iter().filter(|p| !p.is_empty()) {
+            w.circuit.node(point).map_err(|e| refuse(e.to_string()))?;
+        }
+    }
+    w.probes = probes.channels;
     Ok(())
 }
 

@@ -9,6 +9,7 @@ pub mod direct;
 mod doip;
 mod hands;
 mod manners;
+mod scope;
 mod scpi;
 mod services;
 mod sessions;
@@ -50,8 +51,10 @@ impl Shared {
 pub struct Ports {
     /// DoIP over TCP.
     pub doip: u16,
-    /// SCPI.
+    /// SCPI of the meter.
     pub scpi: u16,
+    /// SCPI of the scope.
+    pub scope: u16,
     /// Hands and eyes, HTTP.
     pub hands: u16,
 }
@@ -61,8 +64,10 @@ pub struct Ports {
 pub struct Standin {
     /// DoIP address.
     pub doip: SocketAddr,
-    /// SCPI address.
+    /// SCPI address of the meter.
     pub scpi: SocketAddr,
+    /// SCPI address of the scope.
+    pub scope: SocketAddr,
     /// Hands address.
     pub hands: SocketAddr,
     tasks: JoinSet<()>,
@@ -82,11 +87,13 @@ impl Standin {
         // Vehicles are asked for on the port they are reached at (UDP_DISCOVERY is TCP_DATA's number).
         let udp = UdpSocket::bind(doip_at).await.map_err(|e| StandinError::Port(doip_at, e))?;
         let (scpi, scpi_at) = listen(ports.scpi).await?;
+        let (scope, scope_at) = listen(ports.scope).await?;
         let (hands, hands_at) = listen(ports.hands).await?;
         let mut tasks = JoinSet::new();
         tasks.spawn(doip::serve(doip, world.clone()));
         tasks.spawn(doip::announce(udp, world.clone()));
         tasks.spawn(scpi::serve(scpi, world.clone()));
+        tasks.spawn(scpi::serve_scope(scope, world.clone()));
         tasks.spawn(hands::serve(hands, world.clone()));
         tasks.spawn(async move {
             let mut clock = tokio::time::interval(TICK);
@@ -97,7 +104,7 @@ impl Standin {
                 w.tick(by);
             }
         });
-        Ok(Self { doip: doip_at, scpi: scpi_at, hands: hands_at, tasks })
+        Ok(Self { doip: doip_at, scpi: scpi_at, scope: scope_at, hands: hands_at, tasks })
     }
 
     /// Waits until it is stopped from outside.

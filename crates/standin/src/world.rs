@@ -2,6 +2,7 @@
 
 use crate::codes::Memory;
 use crate::manners::Manners;
+use crate::scope::{Probed, Scene};
 use crate::sessions::{Sessions, Tester};
 use circuit::hearing::{Hearing, Unheard};
 use circuit::marks::{Mark, found_at};
@@ -71,6 +72,8 @@ pub(crate) struct World {
     pub(crate) hand: OperatingState,
     pub(crate) driven: BTreeMap<OutputId, Driven>,
     pub(crate) leads: Option<Probe>,
+    /// Where the scope's probes sit.
+    pub(crate) probes: Vec<Probed>,
     pub(crate) memory: TiVec<MonitorIx, Memory>,
     pub(crate) vin: String,
     odometer_km: u32,
@@ -161,6 +164,7 @@ impl World {
             hand: OperatingState::default(),
             driven: BTreeMap::new(),
             leads: None,
+            probes: Vec::new(),
             memory,
             vin: setup.vin,
             odometer_km: setup.odometer_km,
@@ -183,6 +187,17 @@ impl World {
     fn changes(&self) -> Vec<Change> {
         let there = self.hidden.iter().filter(|_| self.shows);
         there.flat_map(|f| f.changes.clone()).collect()
+    }
+
+    /// The vehicle as the scope finds it now.
+    pub(crate) fn scene(&mut self) -> Scene {
+        Scene {
+            circuit: Arc::clone(&self.circuit),
+            state: self.state(),
+            changes: self.changes(),
+            probes: self.probes.clone(),
+            seed: self.rng.random(),
+        }
     }
 
     /// The state by hand together with the outputs driven over the link.

@@ -996,6 +996,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/take-capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a capture of a bus with the scope and keeps it, as one that was brought in. */
+        post: operations["take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/typed-codes": {
         parameters: {
             query?: never;
@@ -2288,6 +2305,8 @@ export interface components {
             trouble: string;
             /** @description A meter is set up. */
             meter: boolean;
+            /** @description A scope is set up. */
+            scope: boolean;
             /** @description Hands are there to set states, place leads and look. */
             hands: boolean;
         };
@@ -3034,6 +3053,18 @@ export interface components {
             against: components["schemas"]["Reason"][];
             /** @description What it would still show elsewhere. */
             elsewhere: components["schemas"]["Elsewhere"][];
+        };
+        /** @description A sweep of a bus. */
+        Sweep: {
+            /** @description Id of the bus. */
+            bus: string;
+            /** @description Cavities the probes sit at: high and low, or the one line; perhaps of another place besides. */
+            points: string[];
+            /**
+             * Format: double
+             * @description How long, seconds.
+             */
+            seconds: number;
         };
         /** @description Something found that a sound vehicle does not do. */
         Symptom: {
@@ -5294,6 +5325,40 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SymptomNow"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sweep"];
             };
         };
         responses: {

@@ -43,6 +43,9 @@ pub enum BenchError {
     /// A part without an effect.
     #[error("there is nothing to see at {0}")]
     NothingToSee(String),
+    /// No scope is set up.
+    #[error("no scope is set up; start with --scope, or bring a capture in")]
+    NoScope,
     /// No meter is set up.
     #[error("no meter is set up; type the reading instead")]
     NoMeter,

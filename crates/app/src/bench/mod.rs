@@ -6,6 +6,7 @@ mod hands;
 mod identity;
 mod outputs;
 mod scan;
+mod scope;
 
 pub use error::BenchError;
 use link::{Gateway, LinkError};
@@ -23,6 +24,8 @@ pub struct Addresses {
     pub doip: Option<SocketAddr>,
     /// SCPI meter.
     pub scpi: Option<SocketAddr>,
+    /// SCPI oscilloscope.
+    pub scope: Option<SocketAddr>,
     /// Hands and eyes.
     pub hands: Option<SocketAddr>,
 }

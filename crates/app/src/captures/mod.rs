@@ -4,7 +4,7 @@ pub mod opened;
 mod read;
 
 pub use opened::{Opened, Reading};
-pub use read::{Hints, read};
+pub use read::{Content, Hints, read};
 
 use diagnosis::ledger::{Capture, CaptureOf};
 use std::path::Path;

@@ -53,6 +53,9 @@ pub(super) struct Serve {
     /// SCPI multimeter.
     #[arg(long)]
     scpi: Option<SocketAddr>,
+    /// SCPI oscilloscope.
+    #[arg(long)]
+    scope: Option<SocketAddr>,
     /// Hands-and-eyes interface of a stand-in.
     #[arg(long)]
     hands: Option<SocketAddr>,
@@ -147,7 +150,7 @@ async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
 pub(super) fn serve(a: Serve) -> Result<(), String> {
     crate::allocator::share();
     let shop = a.place.open(&a.data)?;
-    shop.set_bench(None, Addresses { doip: a.doip, scpi: a.scpi, hands: a.hands });
+    shop.set_bench(None, Addresses { doip: a.doip, scpi: a.scpi, scope: a.scope, hands: a.hands });
     let runtime = runtime()?;
     let outcome = runtime.block_on(listen(shop, a.port));
     // What runs away from the requests is not waited for.

@@ -13,6 +13,7 @@ mod network;
 pub(crate) mod problem;
 mod reasoning;
 mod scans;
+mod scope;
 mod sheets;
 mod strict;
 mod vehicle_side;
@@ -47,6 +48,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(vehicle_side::record))
         .routes(routes!(captures::take_capture, captures::captures))
         .routes(routes!(captures::capture))
+        .routes(routes!(scope::take))
         .routes(routes!(captures::capture_view))
         .routes(routes!(captures::capture_frames))
         .routes(routes!(captures::capture_file))

@@ -30,6 +30,8 @@ pub struct Live {
     trouble: String,
     /// A meter is set up.
     meter: bool,
+    /// A scope is set up.
+    scope: bool,
     /// Hands are there to set states, place leads and look.
     hands: bool,
 }
@@ -42,6 +44,7 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
     let v = &here.model.circuit.vehicle;
     let fitted = crate::bench::modules(v).count();
     let (meter, hands) = (bench.at.scpi.is_some(), bench.has_hands());
+    let scope = bench.has_scope();
     Ok(Json(match bench.supplies(v).await {
         Ok(list) => {
             let seen: Vec<f64> = list.into_iter().flatten().collect();
@@ -51,6 +54,7 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
                 supply_volts: seen.iter().copied().reduce(f64::max),
                 trouble: String::new(),
                 meter,
+                scope,
                 hands,
             }
         }
@@ -60,6 +64,7 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
             supply_volts: None,
             trouble: trouble.to_string(),
             meter,
+            scope,
             hands,
         },
     }))

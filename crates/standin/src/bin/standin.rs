@@ -30,9 +30,12 @@ struct Arguments {
     /// DoIP port; 0 takes any free one.
     #[arg(long, default_value_t = 13400)]
     doip: u16,
-    /// SCPI port.
+    /// SCPI port of the meter.
     #[arg(long, default_value_t = 5025)]
     scpi: u16,
+    /// SCPI port of the scope.
+    #[arg(long, default_value_t = 5026)]
+    scope: u16,
     /// Port of the hands-and-eyes interface.
     #[arg(long, default_value_t = 8097)]
     hands: u16,
@@ -62,9 +65,17 @@ async fn run(arguments: Arguments) -> Result<(), String> {
         past: Vec::new(),
         flexes: arguments.flexes,
     };
-    let ports = Ports { doip: arguments.doip, scpi: arguments.scpi, hands: arguments.hands };
+    let ports = Ports {
+        doip: arguments.doip,
+        scpi: arguments.scpi,
+        scope: arguments.scope,
+        hands: arguments.hands,
+    };
     let standin = Standin::start(setup, ports).await.map_err(|e| e.to_string())?;
-    println!("doip {} scpi {} hands http://{}", standin.doip, standin.scpi, standin.hands);
+    println!(
+        "doip {} scpi {} hands http://{} scope {}",
+        standin.doip, standin.scpi, standin.hands, standin.scope
+    );
     standin.run().await;
     Ok(())
 }

@@ -3,10 +3,12 @@
 mod errors;
 mod message;
 mod meter;
+mod scope;
 
 use crate::Shared;
 use errors::Error;
 use meter::Meter;
+use scope::{Scope, Wish};
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
 use tokio::net::{TcpListener, TcpStream};
 
@@ -46,6 +48,47 @@ async fn session(mut stream: TcpStream, world: &Shared) -> std::io::Result<()> {
         let answer = meter.hear(message.trim(), &mut |i| world.lock().meter(i));
         if let Some(answer) = answer {
             write.write_all(format!("{answer}\n").as_bytes()).await?;
+        }
+    }
+}
+
+/// Serves the scope.
+pub(crate) async fn serve_scope(listener: TcpListener, world: Shared) {
+    while let Ok((stream, _)) = listener.accept().await {
+        let world = world.clone();
+        tokio::spawn(async move {
+            let _ = scope_session(stream, &world).await;
+        });
+    }
+}
+
+async fn scope_session(mut stream: TcpStream, world: &Shared) -> std::io::Result<()> {
+    let (read, mut write) = stream.split();
+    let mut read = BufReader::new(read);
+    let mut scope = Scope::default();
+    loop {
+        let mut line = Vec::new();
+        if (&mut read).take(LINE).read_until(b'\n', &mut line).await? == 0 {
+            return Ok(());
+        }
+        let mut message = String::from_utf8_lossy(&line).trim().to_owned();
+        loop {
+            match scope.hear(&message) {
+                Wish::Said(answer) => {
+                    if !answer.is_empty() {
+                        write.write_all(&answer).await?;
+                        write.write_all(b"\n").await?;
+                    }
+                    break;
+                }
+                Wish::Sweep(rest) => {
+                    let (scene, sweep) = (world.lock().scene(), scope.sweep());
+                    let drawn =
+                        tokio::task::spawn_blocking(move || crate::scope::capture(&scene, sweep));
+                    scope.take(drawn.await.unwrap_or_else(|e| Err(e.to_string())));
+                    message = rest;
+                }
+            }
         }
     }
 }

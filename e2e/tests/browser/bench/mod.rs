@@ -259,7 +259,7 @@ pub fn entries(v: &Value) -> usize {
 
 /// A stand-in as a program of its own, with its DoIP, SCPI and hands addresses.
 pub fn standin(arguments: &[&str]) -> (Process, [String; 3]) {
-    let ports = ["--doip", "0", "--scpi", "0", "--hands", "0"];
+    let ports = ["--doip", "0", "--scpi", "0", "--hands", "0", "--scope", "0"];
     let mut child = Command::new(binary().with_file_name("standin"))
         .arg(root().join("vehicles/wren.json"))
         .args(arguments)

@@ -7,6 +7,7 @@ import { Tabs } from "../../ui/Tabs";
 import { MeterCheck } from "./MeterCheck";
 import { PartPlan } from "./PartPlan";
 import { type BusRow, rowsOf } from "./rows";
+import { ScopeTake } from "./ScopeTake";
 import { Strip } from "./Strip";
 
 const ROW = 32;
@@ -60,7 +61,7 @@ function Rails({ row, suspicion }: { row: BusRow; suspicion: number }) {
 /** A bus: what hangs on it in the order of its conductors, who answers, and what is suspected where. */
 export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
   const { view } = useJob();
-  const [tab, setTab] = useState<"" | "meter" | "part">("");
+  const [tab, setTab] = useState<"" | "meter" | "scope" | "part">("");
   const apart = new Set(view.state.unplugged ?? []);
   const pulled = (limb: BusRow["limb"]) => limb.connectors.filter((c) => apart.has(c));
   const name = (id: string) => view.modules.find((m) => m.id === id)?.name ?? id;
@@ -152,6 +153,7 @@ export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
         fold={() => setTab("")}
         tabs={[
           { id: "meter", text: "With a plain meter", body: <MeterCheck bus={bus.id} /> },
+          { id: "scope", text: "With the scope", body: <ScopeTake bus={bus.id} /> },
           { id: "part", text: "Part it", body: <PartPlan bus={bus.id} /> },
         ]}
       />

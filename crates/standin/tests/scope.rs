@@ -1,0 +1,139 @@
+//! What the stand-in's scope shows of a sound bus and of faulty ones, read by the decoder as a capture.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use bus::can::decode::{Decoded, decode};
+use bus::can::wave::Rates;
+use bus::findings::Kind;
+use bus::trace::{Channel, Trace};
+use serde_json::json;
+use standin::{Ports, Setup, Standin};
+use std::collections::BTreeSet;
+use vehicle::Vehicle;
+
+const SECONDS: f64 = 0.02;
+const SAMPLES: usize = 400_000;
+
+fn setup(faults: &[&str]) -> Setup {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+    let text = std::fs::read_to_string(path).unwrap();
+    Setup {
+        vehicle: Vehicle::from_json(&text).unwrap(),
+        faults: faults.iter().map(|f| f.parse().unwrap()).collect(),
+        seed: 5,
+        vin: String::new(),
+        odometer_km: 1,
+        past: Vec::new(),
+        flexes: false,
+    }
+}
+
+/// Posts to the hands.
+async fn post(at: std::net::SocketAddr, path: &str, body: serde_json::Value) {
+    use tokio::io::{AsyncReadExt, AsyncWriteExt};
+    let body = body.to_string();
+    let mut stream = tokio::net::TcpStream::connect(at).await.unwrap();
+    let text = format!(
+        "POST {path} HTTP/1.1\r\nhost: x\r\nconnection: close\r\ncontent-type: application/json\r\ncontent-length: {}\r\n\r\n{body}",
+        body.len()
+    );
+    stream.write_all(text.as_bytes()).await.unwrap();
+    let mut answer = String::new();
+    stream.read_to_string(&mut answer).await.unwrap();
+    assert!(answer.starts_with("HTTP/1.1 200"), "{path}: {answer}");
+}
+
+/// A capture taken as a tester takes one, over SCPI.
+fn capture(faults: &[&str], points: &[&str], seconds: f64, samples: usize) -> Trace {
+    let run = tokio::runtime::Builder::new_multi_thread().enable_all().build().unwrap();
+    run.block_on(async {
+        let standin = Standin::start(setup(faults), Ports::default()).await.unwrap();
+        post(standin.hands, "/state", json!({"key": "15"})).await;
+        let channels: Vec<_> = points.iter().map(|p| json!({"red": p})).collect();
+        post(standin.hands, "/probes", json!({"channels": channels})).await;
+        let all = read(standin.scope, seconds, samples, points.len()).await;
+        let named = points.iter().zip(all);
+        let channels = named.map(|(p, volts)| Channel { name: (*p).to_owned(), volts }).collect();
+        Trace { start_s: 0.0, step_s: seconds / samples as f64, channels }
+    })
+}
+
+/// Traces as blocks of definite length.
+async fn read(
+    at: std::net::SocketAddr,
+    seconds: f64,
+    samples: usize,
+    count: usize,
+) -> Vec<Vec<f32>> {
+    use tokio::io::{AsyncReadExt, AsyncWriteExt};
+    let mut stream = tokio::net::TcpStream::connect(at).await.unwrap();
+    let ask = format!(":SENS:SWE:TIME {seconds:e};:SENS:SWE:POIN {samples};:INIT;*OPC?\n");
+    stream.write_all(ask.as_bytes()).await.unwrap();
+    let mut done = [0; 2];
+    stream.read_exact(&mut done).await.unwrap();
+    assert_eq!(&done, b"1\n");
+    let mut out = Vec::new();
+    for k in 1..=count {
+        stream.write_all(format!("TRAC? CH{k}\n").as_bytes()).await.unwrap();
+        let mut head = [0; 2];
+        stream.read_exact(&mut head).await.unwrap();
+        assert_eq!(head[0], b'#');
+        let mut digits = vec![0; usize::from(head[1] - b'0')];
+        stream.read_exact(&mut digits).await.unwrap();
+        let length: usize = String::from_utf8(digits).unwrap().parse().unwrap();
+        assert_eq!(length, 4 * samples);
+        let mut bytes = vec![0; length + 1];
+        stream.read_exact(&mut bytes).await.unwrap();
+        let four = |b: &[u8]| f32::from_be_bytes(b.try_into().unwrap());
+        out.push(bytes[..length].chunks_exact(4).map(four).collect());
+    }
+    out
+}
+
+fn ids(d: &Decoded) -> BTreeSet<u32> {
+    d.sound().filter_map(|r| r.frame.as_ref()).map(|f| f.id.number()).collect()
+}
+
+fn drive(faults: &[&str]) -> Decoded {
+    let trace = capture(faults, &["X1.DH", "X1.DL"], SECONDS, SAMPLES);
+    decode(&trace, Some(Rates::classic(500e3))).unwrap()
+}
+
+#[test]
+fn on_a_sound_bus_everybody_is_heard_and_nothing_is_found() {
+    let trace = capture(&[], &["X1.DH", "X1.DL"], SECONDS, SAMPLES);
+    let d = decode(&trace, Some(Rates::classic(500e3))).unwrap();
+    // Everything sent at least every 10 ms: engine 1 (160), steering (208), column (216).
+    assert!(ids(&d).is_superset(&[160, 208, 216].into()), "{:?}", ids(&d));
+    let found = bus::findings::of_can(&trace, &d);
+    assert!(found.is_empty(), "{found:?}");
+}
+
+#[test]
+fn without_a_terminator_the_levels_rise_and_the_lines_come_back_late() {
+    let sound = drive(&[]);
+    let lost = drive(&["part:A10:open"]);
+    let swing = |d: &Decoded| d.senders.iter().flatten().map(|s| s.swing()).fold(0.0, f64::max);
+    assert!(swing(&lost) > swing(&sound) + 0.3, "{} {}", swing(&lost), swing(&sound));
+    let trace = capture(&["part:A10:open"], &["X1.DH", "X1.DL"], SECONDS, SAMPLES);
+    let found = bus::findings::of_can(&trace, &lost);
+    assert!(found.iter().any(|f| f.kind == Kind::Returns), "{found:?}");
+}
+
+#[test]
+fn who_hangs_behind_an_open_stub_sends_nothing_here() {
+    let all = ids(&drive(&[]));
+    let some = ids(&drive(&["terminal:X13.H:open"]));
+    assert!(all.contains(&208) && !some.contains(&208) && some.contains(&160), "{some:?}");
+}
+
+#[test]
+fn a_lin_line_held_low_stands_still_and_a_dead_flap_leaves_its_answer_out() {
+    let held = capture(&["part:A50:stuck_dominant"], &["X23.LIN"], 0.2, 200_000);
+    let most = held.channels[0].volts.iter().copied().fold(0.0, f32::max);
+    assert!(most < 2.0, "{most}");
+    let dead = capture(&["part:A51:silent"], &["X23.LIN"], 0.2, 200_000);
+    let d = bus::lin::decode::decode(&dead, 0).unwrap();
+    let answered: BTreeSet<u8> =
+        d.frames.iter().filter(|f| f.wrong.is_none()).map(|f| f.id).collect();
+    assert!(answered.contains(&17) && !answered.contains(&18), "{answered:?}");
+}
