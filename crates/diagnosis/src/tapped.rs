@@ -55,7 +55,12 @@ pub struct Seen {
     pub senders: BTreeMap<PartId, (f64, usize)>,
     /// Frames whose identifier the vehicle file does not have.
     pub unknown: usize,
+    /// Members whose messages should have come several times, and did not come at all.
+    pub missing: Vec<PartId>,
 }
+
+/// Times a message must fit into a capture before its absence tells something.
+const SEVERAL: f64 = 3.0;
 
 /// The part that sends a frame on a bus: who the file says, or the gateway where it passes it on.
 pub fn sender_of(model: &Model, bus: &str, identifier: u32) -> Option<PartId> {
@@ -90,7 +95,32 @@ impl Seen {
             let frames = volts.len();
             Some((part, (median(volts)?, frames)))
         });
-        Some(Self { senders: senders.collect(), recessive: median(recessive)?, unknown })
+        let missing = Vec::new();
+        Some(Self { senders: senders.collect(), recessive: median(recessive)?, unknown, missing })
+    }
+
+    /// With who should have sent in so many seconds and did not, in a state of the sound vehicle.
+    #[must_use]
+    pub fn with_missing(
+        mut self,
+        model: &Model,
+        state: &OperatingState,
+        bus: &str,
+        seconds: f64,
+    ) -> Self {
+        let sound = model.predict(state);
+        let c = &model.circuit;
+        let often = |m: &&vehicle::Message| {
+            m.bus == bus && SEVERAL * f64::from(m.period_ms) * 1e-3 <= seconds
+        };
+        let works = |id: &PartId| c.part(id).is_some_and(|p| sound.healthy.answers(p));
+        let due = c.vehicle.messages.iter().filter(often).map(|m| &m.sender);
+        let mut missing: Vec<PartId> =
+            due.filter(|id| works(id) && !self.senders.contains_key(*id)).cloned().collect();
+        missing.sort();
+        missing.dedup();
+        self.missing = missing;
+        self
     }
 
     /// The level that senders usually have, volts.
@@ -98,8 +128,8 @@ impl Seen {
         median(self.senders.values().map(|(volts, _)| *volts).collect())
     }
 
-    /// What is worth weighing: the resting level, the usual sender's, and every other that differs
-    /// from that. The rest would only say the same again.
+    /// What is worth weighing: the resting level, who did not come, the usual sender's level, and every other
+    /// that differs from that. The rest would only say the same again.
     pub fn findings(&self, tap: &Tap) -> Vec<Finding> {
         let level = |sender: Option<&PartId>, value: f64| Finding::Level {
             bus: tap.bus.clone(),
@@ -110,6 +140,12 @@ impl Seen {
             value: (1000.0 * value).round() / 1000.0,
         };
         let mut out = vec![level(None, self.recessive)];
+        out.extend(self.missing.iter().filter(|id| **id != tap.at).map(|from| Finding::Heard {
+            bus: tap.bus.clone(),
+            from: from.clone(),
+            at: tap.at.clone(),
+            heard: false,
+        }));
         let Some(usual) = self.usual() else { return out };
         let off = |volts: f64| (volts - usual).abs();
         let typical = self.senders.iter().min_by(|a, b| off(a.1.0).total_cmp(&off(b.1.0)));

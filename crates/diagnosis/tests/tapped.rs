@@ -15,13 +15,14 @@ fn under(id: &str, tap: &Tap) -> Seen {
         recessive: 0.0,
         senders: senders.map(|part| (PartId::from(part), (0.0, 3))).into(),
         unknown: 0,
+        missing: Vec::new(),
     };
     let fault = fault::by_id(&MODEL.circuit, id).unwrap();
     let all = compared(&MODEL, &state("on"), tap, &sound, Some(&fault.changes)).unwrap();
     let level = |row: &Compared| row.under.unwrap();
     let of = |row: &Compared| Some((row.sender.clone()?, (level(row), row.frames)));
     let senders = all.iter().filter_map(of).collect();
-    Seen { recessive: level(&all[0]), senders, unknown: 0 }
+    Seen { recessive: level(&all[0]), senders, unknown: 0, missing: Vec::new() }
 }
 
 fn weighed(seen: &Seen, tap: &Tap) -> Posterior {
@@ -34,7 +35,12 @@ fn weighed(seen: &Seen, tap: &Tap) -> Posterior {
 fn a_sound_bus_has_sound_levels_at_every_member() {
     let tap = Tap::of(&MODEL, "drive", "A10").unwrap();
     assert_ne!(tap.high, tap.low);
-    let seen = Seen { recessive: 0.0, senders: [("A12".into(), (2.0, 1))].into(), unknown: 0 };
+    let seen = Seen {
+        recessive: 0.0,
+        senders: [("A12".into(), (2.0, 1))].into(),
+        unknown: 0,
+        missing: Vec::new(),
+    };
     let rows = compared(&MODEL, &state("on"), &tap, &seen, None).unwrap();
     // ISO 11898-2: a recessive bus has -0.5 to 0.05 V between its lines, a driven one 1.5 to 3.0 V.
     assert!((-0.5..=0.05).contains(&rows[0].expected), "{rows:?}");
@@ -55,7 +61,7 @@ fn who_sends_is_told_by_the_identifier() {
 #[test]
 fn a_capture_of_another_state_is_known_by_who_sends() {
     let senders = [(PartId::from("A13"), (2.0, 5))].into();
-    let seen = Seen { recessive: 0.0, senders, unknown: 0 };
+    let seen = Seen { recessive: 0.0, senders, unknown: 0, missing: Vec::new() };
     assert_eq!(asleep(&MODEL, &state("off"), &seen).map(|p| &**p), Some("A13"));
     assert_eq!(asleep(&MODEL, &state("on"), &seen), None);
 }
@@ -76,7 +82,7 @@ fn only_what_says_something_of_its_own_is_weighed() {
     let tap = Tap::of(&MODEL, "drive", "A10").unwrap();
     let senders = [("A1", 2.0), ("A10", 2.02), ("A12", 1.1), ("A13", 1.98), ("A14", 2.01)];
     let senders = senders.map(|(part, volts)| (PartId::from(part), (volts, 4))).into();
-    let all = Seen { recessive: 0.0, senders, unknown: 0 }.findings(&tap);
+    let all = Seen { recessive: 0.0, senders, unknown: 0, missing: Vec::new() }.findings(&tap);
     let of = |f: &Finding| match f {
         Finding::Level { sender, value, .. } => (sender.clone().unwrap_or_default(), *value),
         other => panic!("{other:?}"),
@@ -113,7 +119,7 @@ fn the_level_of_one_sender_points_to_its_own_way() {
 fn whoever_does_not_work_sends_nothing() {
     let tap = Tap::of(&MODEL, "drive", "A10").unwrap();
     let senders = [(PartId::from("A13"), (2.0, 5))].into();
-    let p = weighed(&Seen { recessive: 0.0, senders, unknown: 0 }, &tap);
+    let p = weighed(&Seen { recessive: 0.0, senders, unknown: 0, missing: Vec::new() }, &tap);
     let before = Posterior::new(&MODEL, &[]).unwrap();
     // Each wire to its supply and ground, open, silences it.
     let part = MODEL.circuit.part("A13").unwrap();
@@ -123,4 +129,25 @@ fn whoever_does_not_work_sends_nothing() {
     assert!(dead.len() > 5, "{}", dead.len());
     let share = |p: &Posterior| dead.iter().map(|h| p.hypotheses[*h]).sum::<f64>();
     assert!(share(&p) < 0.05 * share(&before), "{} of {}", share(&p), share(&before));
+}
+
+#[test]
+fn who_should_have_come_and_did_not_is_a_finding() {
+    let tap = Tap::of(&MODEL, "drive", "A1").unwrap();
+    let frames = [(160, [0.0, 2.0]), (192, [0.0, 2.0])];
+    let seen = Seen::of(&MODEL, "drive", frames).unwrap();
+    // In 60 ms what is sent every 10 or 20 ms must have come: of the engine (160), the brakes (192), the
+    // gearbox (176), the steering (208) and the column (216) three are missing.
+    let short = seen.clone().with_missing(&MODEL, &state("on"), "drive", 0.06);
+    assert_eq!(short.missing, ["A11", "A13", "A29"]);
+    // In 20 ms nothing need have come three times.
+    assert!(seen.with_missing(&MODEL, &state("on"), "drive", 0.02).missing.is_empty());
+    let found = short.findings(&tap);
+    let heard = |f: &&Finding| matches!(f, Finding::Heard { heard: false, .. });
+    assert_eq!(found.iter().filter(heard).count(), 3);
+    // The steering alone not heard: its stub or it itself, and nothing of the engine.
+    let one = Seen { missing: vec!["A13".into()], ..short };
+    let p = weighed(&one, &tap);
+    let of = |item: &str| p.items[MODEL.item(&item.parse().unwrap()).unwrap()];
+    assert!(of("part:A13") > 20.0 * of("part:A10"), "{} {}", of("part:A13"), of("part:A10"));
 }

@@ -137,3 +137,30 @@ fn a_lin_line_held_low_stands_still_and_a_dead_flap_leaves_its_answer_out() {
         d.frames.iter().filter(|f| f.wrong.is_none()).map(|f| f.id).collect();
     assert!(answered.contains(&17) && !answered.contains(&18), "{answered:?}");
 }
+
+#[test]
+fn a_flexible_bus_over_a_star_coupler_is_read_without_being_told_its_rates() {
+    let trace = capture(&[], &["X43.H", "X43.L"], SECONDS, SAMPLES);
+    let d = decode(&trace, None).unwrap();
+    assert!((d.rates.nominal / 500e3 - 1.0).abs() < 0.02 && d.rates.data > 1.5e6, "{:?}", d.rates);
+    // The camera, the radar and the park assist module, every 20 to 50 ms; none of them damaged.
+    assert!(ids(&d).len() >= 3 && d.received.iter().all(|r| r.fault.is_none()), "{:?}", ids(&d));
+}
+
+#[test]
+fn moisture_on_a_leg_makes_what_is_tapped_there_small() {
+    let swing = |faults: &[&str], at: [&str; 2]| {
+        let trace = capture(faults, &at, SECONDS, SAMPLES);
+        let apart = trace.channels[0].volts.iter().zip(&trace.channels[1].volts);
+        let mut apart: Vec<f32> = apart.map(|(h, l)| h - l).collect();
+        apart.sort_by(f32::total_cmp);
+        // Of what is sent at all the middle.
+        let sent: Vec<f32> = apart.into_iter().filter(|v| *v > 0.3).collect();
+        sent[sent.len() / 2]
+    };
+    let wet = ["pair:639+640:bridge:70"];
+    // 0.67 V at the camera and 1.09 V elsewhere, as worked out by hand in `circuit/tests/hearing.rs`.
+    let (there, elsewhere) = (swing(&wet, ["X41.H", "X41.L"]), swing(&wet, ["X43.H", "X43.L"]));
+    assert!((there - 0.67).abs() < 0.12, "{there}");
+    assert!(elsewhere > there + 0.25, "{there} {elsewhere}");
+}

@@ -3,6 +3,7 @@
 
 mod axe;
 mod bench;
+mod buses;
 mod captures;
 mod codes;
 mod fit;
@@ -42,6 +43,9 @@ fn main() {
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
         network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,
         network::codes_are_pasted_where_there_is_no_link,
+        buses::a_lin_line_held_low_is_parted_until_the_flap_is_found,
+        buses::a_missing_terminator_is_seen_by_the_meter_and_by_the_scope,
+        buses::a_bus_is_led_past_a_module_and_over_a_spare_leg,
         captures::a_capture_is_taken_in_and_shows_who_drives_too_little,
         recorded::a_pump_that_works_now_and_then_is_traced_with_a_recording_meter,
         sheets::any_circuit_can_be_found_grown_followed_and_taken_apart,

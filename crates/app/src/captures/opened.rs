@@ -81,6 +81,11 @@ fn hex(data: &[u8]) -> String {
 }
 
 impl Opened {
+    /// How long the voltages last, seconds; nought where there are none.
+    pub fn seconds(&self) -> f64 {
+        self.reading.as_ref().map_or(0.0, |r| r.trace.seconds())
+    }
+
     /// Decodes what a file holds, at rates that are found out.
     ///
     /// # Errors

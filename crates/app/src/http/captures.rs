@@ -421,6 +421,8 @@ fn seen(here: &At, opened: &Opened, bus: &str, at: &str) -> Result<(Tap, Seen), 
     let tap = Tap::of(model, bus, at).map_err(|why| Problem::field("at", why))?;
     let driven = opened.reading.as_ref().map_or(&[][..], |r| &r.driven);
     let seen = Seen::of(model, bus, driven.iter().copied());
+    let seconds = opened.seconds();
+    let seen = seen.map(|s| s.with_missing(model, &here.case.state, bus, seconds));
     let none = "levels need both lines of a CAN bus as voltages, with frames that could be read";
     let seen = seen.ok_or_else(|| Problem::input(none))?;
     if let Some(part) = tapped::asleep(model, &here.case.state, &seen) {
@@ -495,11 +497,16 @@ pub async fn weigh_levels(
 ) -> Keeping {
     let here = begin(&shop, id, &key).await?;
     let opened = opened(&shop, id, number).await?;
-    let (tap, seen) = seen(&here, &opened, &tapped.bus, &tapped.at)?;
-    let found = |finding| Entry::Found {
-        evidence: Evidence::new(here.case.state.clone(), finding),
-        by: format!("capture {number}"),
+    // What is expected of a sender is solved: not on the threads that serve requests.
+    let work = move || {
+        let (tap, seen) = seen(&here, &opened, &tapped.bus, &tapped.at)?;
+        let found = |finding| Entry::Found {
+            evidence: Evidence::new(here.case.state.clone(), finding),
+            by: format!("capture {number}"),
+        };
+        let entries: Vec<Entry> = seen.findings(&tap).into_iter().map(found).collect();
+        Ok::<_, Problem>((here, entries))
     };
-    let entries = seen.findings(&tap).into_iter().map(found).collect();
+    let (here, entries) = tokio::task::spawn_blocking(work).await.map_err(Problem::from)??;
     keep(&shop, &here.session, entries, key).await
 }

@@ -179,18 +179,22 @@ fn ways(trace: &Trace) -> Vec<Read> {
     ways
 }
 
-/// Bit rates to try beside those in use: by the shortest time between two edges that occurs often.
-fn measured(edges: &[Edge], step_s: f64) -> Option<f64> {
-    let mut gaps: Vec<f64> = edges.windows(2).map(|w| w[1].at - w[0].at).collect();
-    if gaps.len() < 20 {
-        return None;
-    }
-    gaps.sort_by(f64::total_cmp);
-    let short = gaps[gaps.len() / 20];
-    let alike: Vec<f64> =
-        gaps.into_iter().filter(|g| (0.75..1.25).contains(&(g / short))).collect();
-    let bit = alike.iter().sum::<f64>() / alike.len() as f64;
-    (bit > 1.0).then(|| 1.0 / (bit * step_s))
+/// Bit rates to try beside those in use: by the shortest time between two edges that occurs often, and by
+/// that between two of the same direction, which is two bits however much later a line rises than it falls.
+fn measured(edges: &[Edge], step_s: f64) -> Vec<f64> {
+    let shortest = |apart: usize| {
+        let mut gaps: Vec<f64> = edges.windows(apart + 1).map(|w| w[apart].at - w[0].at).collect();
+        if gaps.len() < 20 {
+            return None;
+        }
+        gaps.sort_by(f64::total_cmp);
+        let short = gaps[gaps.len() / 20];
+        let alike: Vec<f64> =
+            gaps.into_iter().filter(|g| (0.75..1.25).contains(&(g / short))).collect();
+        let bit = alike.iter().sum::<f64>() / (alike.len() * apart) as f64;
+        (bit > 1.0).then(|| 1.0 / (bit * step_s))
+    };
+    [1, 2].into_iter().filter_map(shortest).collect()
 }
 
 /// How well a line is understood at some rates: sound frames with half the weight of an error against
@@ -226,7 +230,7 @@ fn rates_of(
     }
     // Slower than the samples can show a bit, five of them, is no rate.
     let fits = |rate: &f64| 1.0 / (rate * step_s) >= 3.0;
-    let own = measured(edges, step_s).filter(fits);
+    let own: Vec<f64> = measured(edges, step_s).into_iter().filter(fits).collect();
     let best = |all: &[Rates]| {
         let all = all.iter().map(|r| tried(*r));
         all.fold(None, |best: Option<(Rates, f64)>, t| match best {
@@ -235,13 +239,14 @@ fn rates_of(
         })
     };
     // In use first, so that a measured one must be better.
-    let nominal: Vec<f64> = NOMINAL.into_iter().filter(fits).chain(own).collect();
+    let nominal: Vec<f64> = NOMINAL.into_iter().filter(fits).chain(own.iter().copied()).collect();
     let classic: Vec<Rates> = nominal.iter().map(|r| Rates::classic(*r)).collect();
     // The shortest time between two edges is a bit of the data phase, where there is one.
-    let fast: Vec<f64> = own.map_or(Vec::new(), |own| {
-        let near = DATA.into_iter().filter(|r| (own / r - 1.0).abs() < NEAR);
-        near.chain([own]).filter(fits).collect()
-    });
+    let near = |own: &f64| {
+        let own = *own;
+        DATA.into_iter().filter(move |r| (own / r - 1.0).abs() < NEAR).chain([own])
+    };
+    let fast: Vec<f64> = own.iter().flat_map(near).filter(fits).collect();
     let flexible = nominal.iter().flat_map(|nominal| {
         let faster = fast.iter().filter(move |data| **data > 1.2 * nominal);
         faster.map(|data| Rates { data: *data, ..Rates::classic(*nominal) })

@@ -135,9 +135,10 @@ pub(crate) struct Weighed {
     pub(crate) outcomes: Vec<Outcome>,
 }
 
-/// Weighs given checks by what is suspected most, best first; those that tell nothing are left out.
+/// Weighs given checks by the likeliest way each suspect is wrong, best first; those that tell nothing are
+/// left out.
 pub(crate) fn weigh(ask: &Ask<'_>, candidates: Vec<Candidate>) -> Vec<Weighed> {
-    let rough = likeliest(&live_of(ask));
+    let rough = heads(&likeliest(&live_of(ask)));
     let scales = Scales::new(ask.model, ask.posterior, &rough);
     solve_ahead(ask.model, &candidates, &rough);
     let valued = rank(ask, &scales, WORTHLESS_BITS, None, 0.0, candidates);

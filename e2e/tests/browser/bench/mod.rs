@@ -300,6 +300,7 @@ pub fn button(quantity: &str) -> &'static str {
         "seen" => "Look",
         "jumper" | "swap" => "Try it",
         "recorded" => "Record from meter",
+        "answers" => "Ask who answers",
         _ => "From meter",
     }
 }

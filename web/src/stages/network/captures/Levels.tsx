@@ -108,6 +108,12 @@ export function Levels({ number, rate }: { number: number; rate: number }) {
               ))}
             </tbody>
           </table>
+          <p className="label mt-2">It would keep:</p>
+          <ul className="text-[14px]" data-would-keep>
+            {levels.data.findings.map((f) => (
+              <li key={f}>{f}</li>
+            ))}
+          </ul>
           {levels.data.unknown > 0 && (
             <p className="label mt-1">
               {levels.data.unknown} frames have identifiers that this vehicle file does not know.
