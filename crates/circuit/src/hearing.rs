@@ -423,7 +423,7 @@ impl Line {
         for (message, from, at) in &self.messages {
             let arrives = match (*from, *at) {
                 (End::Member(a), End::Member(b))
-                    if !self.ear.is_lin() && !(heard[a] && heard[b]) =>
+                    if !(self.ear.is_lin() || heard[a] && heard[b]) =>
                 {
                     works(a) && works(b) && hears(sweep, a, b) && hears(sweep, b, a)
                 }

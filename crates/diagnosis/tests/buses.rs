@@ -105,7 +105,7 @@ fn readings_at_a_bus_are_read_together() {
     let one = look(&read(&["part:A10:open"]), &now, "drive", "X1");
     assert!(one.steps[0].readings[0].is_off && one.together == 3);
     assert!(one.on_bus[1] > 0.9 && one.on_bus[0] < 0.2, "{:?}", one.on_bus);
-    assert!(one.says.iter().any(|s| s.item.to_string() == "part:A10"), "{:?}", one.says);
+    assert!(one.says.iter().any(|s| s.item == vehicle::Item::part("A10")), "{:?}", one.says);
     // As a sound bus reads: less of the suspicion lies on it than before.
     let sound = look(&read(&[]), &now, "drive", "X1");
     assert!(sound.steps[0].readings.iter().all(|r| r.is_read && !r.is_off), "{:?}", sound.steps);
