@@ -6,7 +6,7 @@ import { Measure } from "../../ui/Measure";
 import { useStatic, type WantedReading } from "./meter";
 
 const UNIT: Record<string, string> = { ohms: "Ω", volts: "V" };
-const share = (p: number) => `${(100 * p).toFixed(0)} %`;
+const share = (p: number) => (p > 0 && p < 0.01 ? "<1 %" : `${(100 * p).toFixed(0)} %`);
 
 function shown(r: WantedReading): string {
   if (!r.is_read) return "";
