@@ -4,7 +4,8 @@
 
 use crate::compile::{BranchId, Circuit, NodeId};
 use std::collections::BTreeMap;
-use vehicle::{Element, OperatingState, PartIx, Point, Vehicle};
+use vehicle::element::Joins;
+use vehicle::{OperatingState, PartIx, Point, Vehicle};
 
 /// What leading a bus elsewhere does.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -53,17 +54,11 @@ pub(crate) struct Found {
 /// Resistance of such a lead with its contacts, ohms.
 pub(crate) const LEAD_OHMS: f64 = 0.05;
 
-/// A link of a part with the cavities of its pins.
-struct Link<'v> {
-    a: &'v str,
-    b: &'v str,
-}
-
-/// Every way in a vehicle; `cavity` tells the cavity of a pin, `node` the node of a point.
+/// Every way in a vehicle; `node` tells the node of a point.
 pub(crate) fn all(vehicle: &Vehicle, node: impl Fn(&str) -> Option<NodeId>) -> Vec<Found> {
     let mut found = Vec::new();
     for (p, part) in vehicle.parts.iter_enumerated() {
-        let links: Vec<Link<'_>> = part.elements.iter().filter_map(link).collect();
+        let links: Vec<Joins<'_>> = part.elements.iter().filter_map(|e| e.leads_on()).collect();
         if links.is_empty() {
             continue;
         }
@@ -81,19 +76,15 @@ pub(crate) fn all(vehicle: &Vehicle, node: impl Fn(&str) -> Option<NodeId>) -> V
     found
 }
 
-fn link(element: &Element) -> Option<Link<'_>> {
-    element.leads_on().map(|joins| Link { a: joins.a, b: joins.b })
-}
-
 /// Past a module: every link has a cavity at both ends.
 fn bridge(
     part: PartIx,
     id: &str,
-    links: &[Link<'_>],
+    links: &[Joins<'_>],
     cavities: &BTreeMap<&str, (String, bool)>,
     node: &impl Fn(&str) -> Option<NodeId>,
 ) -> Option<Found> {
-    let of = |link: &Link<'_>| {
+    let of = |link: &Joins<'_>| {
         let (a, b) = (&cavities.get(link.a)?.0, &cavities.get(link.b)?.0);
         Some(Lead { from: node(a)?, to: node(b)? })
     };
@@ -112,7 +103,7 @@ fn bridge(
 /// that the first of one line and the first of the other are a pair.
 fn spares(
     part: PartIx,
-    links: &[Link<'_>],
+    links: &[Joins<'_>],
     cavities: &BTreeMap<&str, (String, bool)>,
     node: &impl Fn(&str) -> Option<NodeId>,
 ) -> Vec<Found> {
@@ -160,7 +151,7 @@ impl Found {
 /// neither a cavity nor a conductor ends there.
 pub(crate) fn is_inner(vehicle: &Vehicle, part: PartIx, pin: &str) -> bool {
     let p = &vehicle.parts[part];
-    let mut links = p.elements.iter().filter_map(link);
+    let mut links = p.elements.iter().filter_map(|e| e.leads_on());
     if !links.any(|l| l.a == pin || l.b == pin) {
         return false;
     }

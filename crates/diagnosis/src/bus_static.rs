@@ -64,8 +64,6 @@ pub struct BusStep {
 pub struct BusSays {
     /// Id of the repair item.
     pub item: Item,
-    /// The item in words.
-    pub text: String,
     /// How it would have to be wrong, in words.
     pub variant: String,
     /// Its probability by these readings alone.
@@ -81,7 +79,7 @@ pub struct BusStatic {
     pub spots: Vec<BusSpot>,
     /// The one that is looked at.
     pub spot: String,
-    /// BusStep by step.
+    /// Step by step.
     pub steps: Vec<BusStep>,
     /// Readings at this bus that are weighed together.
     pub together: usize,
@@ -103,7 +101,6 @@ const WORTH_SAYING: f64 = 0.02;
 fn spots(model: &Model, bus: usize) -> Vec<BusSpot> {
     let c = &model.circuit;
     let b = &c.vehicle.buses[bus];
-    let lines = model.bus_lines();
     let mut out: Vec<BusSpot> = Vec::new();
     // Pins of members tell which line is which; elsewhere it is followed along the conductors.
     let line_of = network::lines_of(c, b);
@@ -117,13 +114,7 @@ fn spots(model: &Model, bus: usize) -> Vec<BusSpot> {
             if first { out.insert(0, spot) } else { out.push(spot) }
         }
     };
-    let connectors: BTreeSet<&vehicle::ConnectorId> = c
-        .terminal_branch
-        .iter()
-        .filter(|(_, k)| lines[c.branches[**k].from] & bit(bus) != 0)
-        .map(|((id, _), _)| id)
-        .collect();
-    for id in connectors {
+    for id in &network::connectors(model, bus) {
         let known = c.names.connector(id).map(|k| &c.vehicle.connectors[k]);
         let sides: Vec<Option<&String>> = match known.and_then(|k| k.sides.as_ref()) {
             Some((a, b)) => vec![Some(a), Some(b)],
@@ -306,7 +297,6 @@ fn together(
             let id = &model.items[item];
             Some(BusSays {
                 item: id.clone(),
-                text: model.item_text(id),
                 variant: model.faults[*best].text.clone(),
                 probability: posterior.items[item],
             })

@@ -3,7 +3,7 @@
 //! vehicle and told before.
 
 use crate::model::{Model, ModelError};
-use crate::network::on_bus;
+use crate::network::{connectors, on_bus};
 use crate::next::candidates::{Candidate, What};
 use crate::next::{Ask, Outcome, weigh};
 use crate::words;
@@ -13,7 +13,7 @@ use serde::Serialize;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::{ConnectorId, KeyPosition, OperatingState, PartIx};
+use vehicle::{KeyPosition, OperatingState, PartIx};
 
 /// A level between the lines that changes by less than this share is the same.
 const SAME: f64 = 0.1;
@@ -43,8 +43,6 @@ pub struct BusMove {
     pub bits: f64,
     /// What it takes away by itself: that is no finding.
     pub harm: Vec<String>,
-    /// Modules that are silent by themselves with it done.
-    pub silent: Vec<String>,
     /// What the answers would mean.
     pub outcomes: Vec<Outcome>,
 }
@@ -66,14 +64,6 @@ pub fn silent(model: &Model, state: &OperatingState) -> Vec<String> {
     let v = &model.circuit.vehicle;
     let modules = v.parts.iter_enumerated().filter(|(_, part)| part.module.is_some());
     modules.filter(|(k, _)| !p.healthy.answers(*k)).map(|(_, part)| part.id.to_string()).collect()
-}
-
-/// Connectors and sockets that a bus passes.
-fn connectors(model: &Model, bus: usize) -> BTreeSet<ConnectorId> {
-    let c = &model.circuit;
-    let lines = model.bus_lines();
-    let on = |k: circuit::BranchId| lines[c.branches[k].from] & bit(bus) != 0;
-    c.terminal_branch.iter().filter(|(_, k)| on(**k)).map(|((id, _), _)| id.clone()).collect()
 }
 
 /// A move before it is weighed.
@@ -211,16 +201,19 @@ pub fn plan(ask: &Ask<'_>, bus: &str) -> Result<BusPlan, ModelError> {
         true => What::RollCall,
         false => What::Scan,
     };
+    let states = &model.circuit.vehicle.states;
+    let named = states.iter().find(|s| s.state.alike_plugged(&base));
+    let name = named.map_or("", |s| s.id.as_str());
     let candidates: Vec<Candidate> =
-        all.iter().map(|m| Candidate::new(what(), Arc::clone(&m.state), "on")).collect();
+        all.iter().map(|m| Candidate::new(what(), Arc::clone(&m.state), name)).collect();
     // Asking again as it is tells something as well: a move is worth what it tells beyond that.
-    let again = weigh(ask, vec![Candidate::new(what(), base.clone(), "on")]);
+    let again = weigh(ask, vec![Candidate::new(what(), base.clone(), name)]);
     let again = again.first().map_or(0.0, |w| w.ranked.bits);
     let mut weighed = weigh(ask, candidates);
     weighed.retain(|w| w.ranked.bits > again + BEYOND_BITS);
     let find =
         |state: &OperatingState| weighed.iter().position(|w| *w.ranked.candidate.state == *state);
-    let made: Vec<(usize, BusMove)> = all
+    let mut made: Vec<(usize, BusMove)> = all
         .par_iter()
         .filter_map(|m| {
             let at = find(&m.state)?;
@@ -237,13 +230,11 @@ pub fn plan(ask: &Ask<'_>, bus: &str) -> Result<BusPlan, ModelError> {
                     minutes: w.ranked.minutes,
                     bits: w.ranked.bits,
                     harm: harm(model, number, &base, &m.state),
-                    silent: silent(model, &m.state),
                     outcomes: w.outcomes.clone(),
                 },
             ))
         })
         .collect();
-    let mut made = made;
     made.sort_by_key(|(at, _)| *at);
     let idle = all.iter().filter(|m| find(&m.state).is_none());
     let idle = idle.map(|m| format!("{}{}", m.connector, m.reroute)).collect();

@@ -2,6 +2,7 @@
 
 mod attic;
 mod derived;
+mod lines;
 mod saved;
 mod slots;
 mod unheard;
@@ -11,7 +12,6 @@ use crate::cache::{Cache, Keep, ModelId, Wanted};
 use crate::grids::Grids;
 pub use crate::snapshot::{Healthy, Snapshot};
 use attic::Attic;
-use circuit::bus_lines;
 use circuit::hearing::{Hearing, Sound, Unheard};
 use circuit::{
     Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Solution, Sweep, fault, meter::Leads,
@@ -549,23 +549,6 @@ impl Model {
         made: &Arc<T>,
     ) {
         self.cache.put(wanted(self.id), made);
-    }
-
-    /// For every node the buses it is a line of, as [`circuit::bus_lines`] has them.
-    pub(crate) fn bus_lines(&self) -> &TiVec<NodeId, u32> {
-        struct Lines(TiVec<NodeId, u32>);
-        let lines: &Lines = self.derived(|m| Lines(bus_lines::bus_lines(&m.circuit)));
-        &lines.0
-    }
-
-    /// Whether a hypothesis lies on the lines of a bus, by its number.
-    pub(crate) fn lies_on(&self, h: HypIx, bus: usize) -> bool {
-        bus_lines::touches(&self.circuit, self.bus_lines(), bus, &self.faults[h].changes)
-    }
-
-    /// Whether a hypothesis lies on a bus that a tester talks over.
-    pub(crate) fn is_on_bus(&self, h: HypIx) -> bool {
-        self.on_bus[h]
     }
 
     /// The repair item that stands for what is not in the file, the last.

@@ -1,7 +1,8 @@
 //! The network as built in this vehicle (N12): each bus as a tree of its conductors, from the gateway
 //! or the LIN master to every member, with what a suspicion on the way would be called.
 
-use crate::model::ModelError;
+use crate::model::{Model, ModelError};
+use circuit::bus_lines::bit;
 use circuit::meter::Leads;
 use circuit::{BODY, BranchId, Circuit, DeviceIx, Instrument, NodeId, Of, Sweep};
 use serde::Serialize;
@@ -164,13 +165,21 @@ fn lines(e: &Element) -> Vec<&str> {
     e.bus_end().map(|end| end.lines()).unwrap_or_default()
 }
 
-/// Whether a part carries a terminator of a CAN bus: a resistor between its two lines.
-pub(crate) fn terminates(part: &vehicle::Part, bus: &str) -> bool {
-    let own = part.elements.iter().find(|e| e.bus() == Some(bus)).map(lines).unwrap_or_default();
-    let across = |e: &Element| {
-        e.joins().is_some_and(|j| own.len() == 2 && own.contains(&j.a) && own.contains(&j.b))
-    };
-    part.elements.iter().any(across)
+/// Whether a part carries a terminator of a CAN bus: a resistor from one of its lines to the other.
+pub(crate) fn terminates(c: &Circuit, line_of: &LineOf, part: PartIx) -> bool {
+    let on = |pin: &str| line_of.at(*c.pin_node.get(&(part, pin.to_owned()))?);
+    c.vehicle.parts[part].elements.iter().filter_map(|e| e.joins()).any(|j| {
+        let (a, b) = (on(j.a), on(j.b));
+        a.is_some() && b.is_some() && a != b
+    })
+}
+
+/// Connectors and sockets that a bus passes, by its number.
+pub(crate) fn connectors(model: &Model, bus: usize) -> BTreeSet<ConnectorId> {
+    let c = &model.circuit;
+    let lines = model.bus_lines();
+    let on = |k: BranchId| lines[c.branches[k].from] & bit(bus) != 0;
+    c.terminal_branch.iter().filter(|(_, k)| on(**k)).map(|((id, _), _)| id.clone()).collect()
 }
 
 /// The inner points in which the legs of star couplers meet, with the couplers' ids.
@@ -307,14 +316,7 @@ fn tree(c: &Arc<Circuit>, bus: &vehicle::Bus, gateway: Option<PartIx>) -> Option
         }
     }
     let line_of = lines_of(c, bus);
-    let on = |p: PartIx, pin: &str| line_of.at(node(p, pin)?);
-    let across = |p: PartIx, e: &Element| {
-        e.joins().is_some_and(|j| match (on(p, j.a), on(p, j.b)) {
-            (Some(a), Some(b)) => a != b,
-            _ => false,
-        })
-    };
-    let terminated = |p: PartIx| v.parts[p].elements.iter().any(|e| across(p, e));
+    let terminated = |p: PartIx| terminates(c, &line_of, p);
     let kind = match bus.kind {
         BusKind::Can => "CAN",
         BusKind::CanFd => "CAN FD",

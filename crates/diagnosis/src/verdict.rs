@@ -4,6 +4,7 @@ use crate::evidence::reading::log_likelihood;
 use crate::model::{Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
+use crate::{isolation, network};
 use circuit::meter::Leads;
 use circuit::{Change, Instrument, NodeId, Probe};
 use serde::Serialize;
@@ -162,17 +163,12 @@ fn unplugging(model: &Model, state: &OperatingState) -> Vec<String> {
     let v = &c.vehicle;
     let mut out = Vec::new();
     let plugged = state.plugged();
-    let (with, without) = (model.predict(&plugged), model.predict(state));
-    let (was, is) = (with.solution.alive_parts(c), without.solution.alive_parts(c));
-    let lost: Vec<&str> = v
-        .parts
-        .keys()
-        .filter(|p| v.parts[*p].module.is_some() && was[*p] && !is[*p])
-        .map(|p| v.parts[p].id.as_str())
-        .collect();
+    let before = isolation::silent(model, &plugged);
+    let lost: Vec<String> =
+        isolation::silent(model, state).into_iter().filter(|m| !before.contains(m)).collect();
     if !lost.is_empty() {
         out.push(format!(
-            "Unplugged like this, {} no longer work and others will complain about them.",
+            "Unplugged like this, {} no longer answer and others will complain about them.",
             lost.join(" ")
         ));
     }
@@ -183,10 +179,8 @@ fn unplugging(model: &Model, state: &OperatingState) -> Vec<String> {
             of == Some(&v.parts[part].id) || v.parts[part].id == *id.as_str()
         };
         for bus in &v.buses {
-            let ends = v
-                .parts
-                .iter_enumerated()
-                .any(|(k, part)| pulled(k) && crate::network::terminates(part, &bus.id));
+            let line_of = network::lines_of(c, bus);
+            let ends = v.parts.keys().any(|k| pulled(k) && network::terminates(c, &line_of, k));
             if ends {
                 out.push(format!("{id} carries a terminator of {}: without it the bus is worse, which is no finding.", bus.name));
             }

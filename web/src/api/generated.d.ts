@@ -1219,8 +1219,6 @@ export interface components {
             bits: number;
             /** @description What it takes away by itself: that is no finding. */
             harm: string[];
-            /** @description Modules that are silent by themselves with it done. */
-            silent: string[];
             /** @description What the answers would mean. */
             outcomes: components["schemas"]["Outcome"][];
         };
@@ -1259,8 +1257,6 @@ export interface components {
         BusSays: {
             /** @description Id of the repair item. */
             item: components["schemas"]["Item"];
-            /** @description The item in words. */
-            text: string;
             /** @description How it would have to be wrong, in words. */
             variant: string;
             /**
@@ -1286,7 +1282,7 @@ export interface components {
             spots: components["schemas"]["BusSpot"][];
             /** @description The one that is looked at. */
             spot: string;
-            /** @description BusStep by step. */
+            /** @description Step by step. */
             steps: components["schemas"]["BusStep"][];
             /** @description Readings at this bus that are weighed together. */
             together: number;

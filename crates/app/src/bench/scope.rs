@@ -25,8 +25,10 @@ impl Bench {
         self.hands("/probes", &json!({"channels": channels})).await?;
         let wanted = Wanted { seconds, samples, channels: points.len() };
         let volts = scope::sweep(address, wanted).await?;
+        // A scope may take another number of samples than it was asked for.
+        let taken = volts.iter().map(Vec::len).min().unwrap_or(0).max(1);
         let named = points.iter().zip(volts);
         let channels = named.map(|(p, volts)| Channel { name: p.clone(), volts }).collect();
-        Ok(Trace { start_s: 0.0, step_s: seconds / samples as f64, channels })
+        Ok(Trace { start_s: 0.0, step_s: seconds / taken as f64, channels })
     }
 }

@@ -9,6 +9,7 @@ mod cannot;
 mod describe;
 pub mod fit;
 mod value;
+mod weigh;
 pub mod why_not;
 
 use crate::costs::Prices;
@@ -28,6 +29,7 @@ use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use value::{Scales, Table};
 use vehicle::{Item, OperatingState};
+pub(crate) use weigh::weigh;
 
 /// Everything a next check is chosen from.
 #[derive(Debug, Clone, Copy)]
@@ -126,24 +128,6 @@ pub fn useful(ask: &Ask<'_>) -> Vec<Ranked> {
     solve_ahead(ask.model, &candidates, &rough);
     let all = rank(ask, &scales, WORTHLESS_BITS, None, 0.0, candidates);
     all.into_iter().map(ranked_of).collect()
-}
-
-/// A check weighed by itself, with what its outcomes would mean.
-#[derive(Debug, Clone)]
-pub(crate) struct Weighed {
-    pub(crate) ranked: Ranked,
-    pub(crate) outcomes: Vec<Outcome>,
-}
-
-/// Weighs given checks by the likeliest way each suspect is wrong, best first; those that tell nothing are
-/// left out.
-pub(crate) fn weigh(ask: &Ask<'_>, candidates: Vec<Candidate>) -> Vec<Weighed> {
-    let rough = heads(&likeliest(&live_of(ask)));
-    let scales = Scales::new(ask.model, ask.posterior, &rough);
-    solve_ahead(ask.model, &candidates, &rough);
-    let valued = rank(ask, &scales, WORTHLESS_BITS, None, 0.0, candidates);
-    let weighed = |v: Valued| Weighed { outcomes: scales.outcomes(&v.table), ranked: ranked_of(v) };
-    valued.into_iter().map(weighed).collect()
 }
 
 /// What could be done next.

@@ -36,6 +36,8 @@ const INTERMISSION: f64 = 3.0;
 const GIVES_UP_AFTER: usize = 16;
 /// Times a frame that nobody acknowledges is sent again before its sender falls silent for a while.
 const TRIES: u32 = 16;
+/// Largest identifier of 11 bits.
+const LONGEST_STANDARD: u16 = 0x7FF;
 /// Difference of clocks, share.
 const CLOCK: f64 = 1e-4;
 
@@ -61,7 +63,7 @@ struct Sender {
 /// A message in its turn.
 struct Due {
     part: PartIx,
-    id: u16,
+    id: u32,
     period_s: f64,
     next: f64,
     tries: u32,
@@ -212,7 +214,7 @@ fn schedule(
             let part = c.part(&m.sender).filter(|p| senders.contains_key(p))?;
             let period_s = f64::from(m.period_ms) * 1e-3;
             let next = rng.random_range(0.0..period_s.min(seconds.max(1e-3)));
-            Some(Due { part, id: m.identifier as u16, period_s, next, tries: 0 })
+            Some(Due { part, id: m.identifier, period_s, next, tries: 0 })
         })
         .collect();
     let bit_s = 1.0 / rates.nominal;
@@ -230,7 +232,10 @@ fn schedule(
         };
         let Some(s) = senders.get(&d.part) else { break };
         let data: Vec<u8> = (0..8).map(|_| rng.random()).collect();
-        let id = Id::Standard(d.id & 0x7FF);
+        let id = match u16::try_from(d.id) {
+            Ok(short) if short <= LONGEST_STANDARD => Id::Standard(short),
+            _ => Id::Extended(d.id),
+        };
         let frame = match b.kind {
             BusKind::CanFd => Frame::flexible(id, Fd { switched: true, passive: false }, &data),
             _ => Frame::classic(id, &data),

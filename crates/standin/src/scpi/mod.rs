@@ -6,10 +6,10 @@ mod meter;
 mod scope;
 
 use crate::Shared;
-use errors::Error;
+use errors::{Error, Errors};
 use meter::Meter;
 use scope::{Scope, Wish};
-use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
+use tokio::io::{AsyncBufRead, AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
 use tokio::net::{TcpListener, TcpStream};
 
 /// Longest message, bytes.
@@ -28,27 +28,35 @@ async fn session(mut stream: TcpStream, world: &Shared) -> std::io::Result<()> {
     let (read, mut write) = stream.split();
     let mut read = BufReader::new(read);
     let mut meter = Meter::default();
-    loop {
-        let mut line = Vec::new();
-        if (&mut read).take(LINE).read_until(b'\n', &mut line).await? == 0 {
-            return Ok(());
-        }
-        if line.len() as u64 == LINE && !line.ends_with(b"\n") {
-            meter.errors.add(Error::TooLong);
-            // What is left of it is no message of its own.
-            while !line.ends_with(b"\n") {
-                line.clear();
-                if (&mut read).take(LINE).read_until(b'\n', &mut line).await? == 0 {
-                    return Ok(());
-                }
-            }
-            continue;
-        }
-        let message = String::from_utf8_lossy(&line);
-        let answer = meter.hear(message.trim(), &mut |i| world.lock().meter(i));
+    while let Some(message) = next(&mut read, &mut meter.errors).await? {
+        let answer = meter.hear(&message, &mut |i| world.lock().meter(i));
         if let Some(answer) = answer {
             write.write_all(format!("{answer}\n").as_bytes()).await?;
         }
+    }
+    Ok(())
+}
+
+/// The next message; one that is too long is an error of the instrument, and what is left of it is no
+/// message of its own.
+async fn next(
+    read: &mut (impl AsyncBufRead + Unpin),
+    errors: &mut Errors,
+) -> std::io::Result<Option<String>> {
+    let mut told = false;
+    loop {
+        let mut line = Vec::new();
+        if read.take(LINE).read_until(b'\n', &mut line).await? == 0 {
+            return Ok(None);
+        }
+        let whole = line.ends_with(b"\n") || (line.len() as u64) < LINE;
+        if whole && !told {
+            return Ok(Some(String::from_utf8_lossy(&line).trim().to_owned()));
+        }
+        if !told {
+            errors.add(Error::TooLong);
+        }
+        told = !whole;
     }
 }
 
@@ -66,12 +74,7 @@ async fn scope_session(mut stream: TcpStream, world: &Shared) -> std::io::Result
     let (read, mut write) = stream.split();
     let mut read = BufReader::new(read);
     let mut scope = Scope::default();
-    loop {
-        let mut line = Vec::new();
-        if (&mut read).take(LINE).read_until(b'\n', &mut line).await? == 0 {
-            return Ok(());
-        }
-        let mut message = String::from_utf8_lossy(&line).trim().to_owned();
+    while let Some(mut message) = next(&mut read, &mut scope.errors).await? {
         loop {
             match scope.hear(&message) {
                 Wish::Said(answer) => {
@@ -91,6 +94,7 @@ async fn scope_session(mut stream: TcpStream, world: &Shared) -> std::io::Result
             }
         }
     }
+    Ok(())
 }
 
 /// A number as instruments write it (NR3 of IEEE 488.2): sign, five decimals, an exponent of two digits.
@@ -108,6 +112,16 @@ fn nr3(value: f64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[tokio::test]
+    async fn what_is_left_of_a_message_that_is_too_long_is_none_of_its_own() {
+        let long = format!("{}INIT\n*IDN?\n{}", "A".repeat(3000), "B".repeat(LINE as usize));
+        let (mut read, mut errors) = (long.as_bytes(), Errors::default());
+        assert_eq!(next(&mut read, &mut errors).await.unwrap().as_deref(), Some("*IDN?"));
+        assert_eq!(errors.count(), 1);
+        assert_eq!(next(&mut read, &mut errors).await.unwrap(), None);
+        assert_eq!((errors.count(), errors.next()), (2, "-363,\"Input buffer overrun\"".into()));
+    }
 
     #[test]
     fn numbers_are_written_as_instruments_write_them() {
