@@ -10,6 +10,7 @@ pub mod chain;
 pub mod compile;
 mod doubts;
 mod earth;
+pub mod edges;
 pub mod elements;
 pub mod fault;
 pub mod hearing;

@@ -97,7 +97,14 @@ const ASLEEP: &str = "Awake or asleep with the battery on, an ohmmeter shows wha
 const MOST_SAID: usize = 5;
 const WORTH_SAYING: f64 = 0.02;
 
-/// Places where all lines of a bus lie side by side, the head's first.
+/// Places where all lines of a bus lie side by side and can be touched, the head's first.
+///
+/// # Errors
+/// [`ModelError::Unknown`] for a bus that does not exist.
+pub fn spots_of(model: &Model, bus: &str) -> Result<Vec<BusSpot>, ModelError> {
+    Ok(spots(model, network::on_bus(&model.circuit, bus)?))
+}
+
 fn spots(model: &Model, bus: usize) -> Vec<BusSpot> {
     let c = &model.circuit;
     let b = &c.vehicle.buses[bus];

@@ -147,6 +147,18 @@ pub struct Capture {
     /// Time between two samples, seconds, where the file does not say.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub step_s: Option<f64>,
+    /// Where it was tapped, if that is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tapped: Option<TappedAt>,
+}
+
+/// Where a capture was tapped.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct TappedAt {
+    /// Id of the bus.
+    pub bus: String,
+    /// The spot, as the bus has it.
+    pub spot: String,
 }
 
 /// A ledger entry.

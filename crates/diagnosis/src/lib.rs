@@ -9,6 +9,7 @@ mod assess;
 pub mod bus_static;
 mod bytes;
 mod cache;
+pub mod coincidence;
 pub mod costs;
 pub mod coverage;
 pub mod evidence;

@@ -106,6 +106,25 @@ fn on_a_sound_bus_everybody_is_heard_and_nothing_is_found() {
     assert!(ids(&d).is_superset(&[160, 208, 216].into()), "{:?}", ids(&d));
     let found = bus::findings::of_can(&trace, &d);
     assert!(found.is_empty(), "{found:?}");
+    // Behind a star coupler, whose legs take their share.
+    let trace = capture(&[], &["X1.FH", "X1.FL"], SECONDS, SAMPLES);
+    let found = bus::findings::of_can(&trace, &decode(&trace, None).unwrap());
+    assert!(found.is_empty(), "{found:?}");
+}
+
+#[test]
+fn each_slave_of_a_lin_line_has_its_own_level_at_the_master() {
+    // 100 ohms in the way of A51 against the master's pull-up of 1 kohm.
+    let fault = "terminal:X51.LIN:series:100";
+    let trace = capture(&[fault], &["X23.LIN"], 0.3, 300_000);
+    let d = bus::lin::decode::decode(&trace, 0).unwrap();
+    let of = |id: u8| {
+        let own = d.frames.iter().filter(|f| f.id == id).filter_map(|f| f.dominant[1]);
+        let all: Vec<f32> = own.collect();
+        assert!(all.len() > 2, "{id}: {}", d.frames.len());
+        all.iter().sum::<f32>() / all.len() as f32
+    };
+    assert!(of(18) > of(17) + 0.6 && (of(19) - of(17)).abs() < 0.1, "{} {}", of(18), of(17));
 }
 
 #[test]

@@ -45,7 +45,7 @@ pub async fn a_capture_is_taken_in_and_shows_who_drives_too_little(house: &House
     assert_eq!(entries(&view(url, job).await), before);
     take_in(house, &whole).await;
     b.says("500 kbit/s · 60 frames").await;
-    b.says("1 of 5 senders (220) drive less than 1.5 V").await;
+    b.says("1 of 5 senders (220) drive less than 1.2 V").await;
     let v = view(url, job).await;
     assert_eq!(entries(&v), before + 1);
     assert_eq!(v["ledger"].as_array().unwrap().last().unwrap()["detail"], "drive-bus.csv");

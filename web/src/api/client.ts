@@ -20,6 +20,7 @@ export type Live = components["schemas"]["Live"];
 export type Progress = components["schemas"]["Progress"];
 export type BusTree = components["schemas"]["BusTree"];
 export type Limb = components["schemas"]["Limb"];
+export type BusWatch = components["schemas"]["BusWatch"];
 export type RollView = components["schemas"]["RollView"];
 export type Pasted = components["schemas"]["Pasted"];
 export type OperatingState = components["schemas"]["OperatingState"];

@@ -132,6 +132,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/captures/{number}/bits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bits of a CAN frame as they lie in the voltages; none where it broke off. */
+        get: operations["capture_bits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/captures/{number}/file": {
         parameters: {
             query?: never;
@@ -459,6 +476,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/keep-sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps the latest sweep of the scope beside the roll call as a capture. */
+        post: operations["keep_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/lists": {
         parameters: {
             query?: never;
@@ -573,6 +607,23 @@ export interface paths {
         };
         /** How to part a bus: what to unplug next, what to lead past, by what it would tell a minute. */
         get: operations["plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/network/{bus}/spots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the lines of a bus can be touched, all of them side by side. */
+        get: operations["spots"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1030,6 +1081,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets the scope watch a bus with every round of the roll call, which starts if it does not run. */
+        post: operations["watch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/what-if": {
         parameters: {
             query?: never;
@@ -1322,10 +1390,43 @@ export interface components {
             /** @description What hangs on it. */
             limbs: components["schemas"]["Limb"][];
         };
+        /** @description What the scope watches. */
+        BusWatch: {
+            /** @description The bus. */
+            bus: string;
+            /** @description Where the probes sit. */
+            points: string[];
+            /** @description Until when. */
+            until: components["schemas"]["Until"];
+        };
+        /** @description A bit of a frame. */
+        CaptureBit: {
+            /**
+             * Format: double
+             * @description Where it begins, seconds.
+             */
+            from_s: number;
+            /**
+             * Format: double
+             * @description Where it ends, seconds.
+             */
+            to_s: number;
+            /** @description It drives the lines. */
+            dominant: boolean;
+            /** @description The field it belongs to. */
+            field: string;
+        };
         /** @description What stands in a capture. */
         CaptureContent: {
             /** @description `can`, `can_fd` or `lin`. */
             bus: string;
+            /**
+             * @description Id of the bus in the vehicle, by where it was tapped or by its identifiers; empty where the vehicle
+             *     has none of the kind.
+             */
+            of_bus: string;
+            /** @description Spot where it was tapped; empty where that is not known. */
+            tapped_at: string;
             /**
              * Format: double
              * @description Bit rate, bit/s; none where it is not known.
@@ -1420,14 +1521,18 @@ export interface components {
         };
         /** @description A level of the bus, as measured and as predicted where it was tapped. */
         CaptureLevel: {
+            /** @description Number of the span it was measured over. */
+            span: number;
             sender?: null | components["schemas"]["PartId"];
             /** @description Its name; empty while nobody drives. */
             name: string;
+            /** @description Identifiers of its frames in the capture. */
+            identifiers: string[];
             /** @description Frames it was measured in; 0 for the resting level. */
             frames: number;
             /**
              * Format: double
-             * @description Difference of the lines as measured, volts.
+             * @description As measured, volts.
              */
             measured: number;
             /**
@@ -1443,10 +1548,11 @@ export interface components {
         };
         /** @description Levels of a capture. */
         CaptureLevels: {
-            /** @description Cavities where it was tapped, high and low. */
-            points: string[];
-            /** @description The resting level, then each sender's. */
+            /** @description What was measured there, red and black lead each. */
+            spans: string[][];
+            /** @description Span by span the resting level, then each sender's. */
             rows: components["schemas"]["CaptureLevel"][];
+            returns?: null | components["schemas"]["CaptureReturns"];
             /** @description Frames whose identifier the vehicle file does not have. */
             unknown: number;
             /** @description Findings that weighing them would keep. */
@@ -1468,6 +1574,24 @@ export interface components {
              * @description Largest value, volts.
              */
             high: number;
+        };
+        /** @description How long a bus takes from nine tenths to one tenth of its step on the way back to rest. */
+        CaptureReturns: {
+            /**
+             * Format: double
+             * @description As measured, seconds.
+             */
+            measured_s: number;
+            /**
+             * Format: double
+             * @description On a sound vehicle, seconds.
+             */
+            expected_s: number;
+            /**
+             * Format: double
+             * @description Under the fault asked for, seconds.
+             */
+            under_s?: number | null;
         };
         /** @description A capture as it is listed. */
         CaptureRow: {
@@ -1622,6 +1746,36 @@ export interface components {
              * @description Supply when it was set, volts, where that was too low to trust it.
              */
             low_supply?: number | null;
+        };
+        /** @description How often something changed while the hand did something, and otherwise. */
+        Coincidence: {
+            /** @description What the hand did. */
+            text: string;
+            /**
+             * Format: int32
+             * @description Rounds that belong to it.
+             */
+            rounds: number;
+            /**
+             * Format: int32
+             * @description Changes in them.
+             */
+            changes: number;
+            /**
+             * Format: int32
+             * @description Rounds in which the hand did nothing of the kind.
+             */
+            other_rounds: number;
+            /**
+             * Format: int32
+             * @description Changes in those.
+             */
+            other_changes: number;
+            /**
+             * Format: double
+             * @description Chance that changes really come oftener with it, 0 to 1.
+             */
+            confidence: number;
         };
         /** @description Why a job is opened again. */
         Comeback: {
@@ -2306,6 +2460,26 @@ export interface components {
             /** @description Hands are there to set states, place leads and look. */
             hands: boolean;
         };
+        /** @description What a sweep showed. */
+        Look: {
+            /**
+             * Format: int32
+             * @description Frames.
+             */
+            frames: number;
+            /**
+             * Format: int32
+             * @description Frames that are not right.
+             */
+            wrong: number;
+            /**
+             * Format: double
+             * @description How far the weakest sender drives the lines, volts; none where nobody sends.
+             */
+            weakest?: number | null;
+            /** @description It drives too little. */
+            weak: boolean;
+        };
         /** @description An effect to look at. */
         LookAt: {
             part: components["schemas"]["PartId"];
@@ -2747,6 +2921,9 @@ export interface components {
             modules: components["schemas"]["Strip"][];
             /** @description What the hand did. */
             marks: components["schemas"]["Mark"][];
+            /** @description What changed with what the hand did. */
+            with_hand: components["schemas"]["Coincidence"][];
+            scope?: null | components["schemas"]["ScopeStrip"];
             /** @description It was kept in the ledger as it is. */
             kept: boolean;
         };
@@ -2814,6 +2991,17 @@ export interface components {
              * @description Supply below which codes are set apart, volts.
              */
             low_below: number;
+        };
+        /** @description What the scope showed beside the rounds. */
+        ScopeStrip: {
+            /** @description What it watches. */
+            watched: components["schemas"]["BusWatch"];
+            /** @description Its look in each round shown; none where none was taken. */
+            looks: (null | components["schemas"]["Look"])[];
+            /** @description The round that ended the watch; none while it goes on. */
+            held_at?: number | null;
+            /** @description Whether there is a sweep that can be kept. */
+            can_keep: boolean;
         };
         /** @description The shop's own numbers beside what is usual. */
         Settled: {
@@ -3169,6 +3357,11 @@ export interface components {
             high: string;
             state: components["schemas"]["OperatingState"];
         };
+        /**
+         * @description Until when sweeps are taken.
+         * @enum {string}
+         */
+        Until: "stopped" | "wrong" | "weak";
         /** @description How often a kind of thing fails anywhere. */
         Usual: {
             /** @description Kind of thing. */
@@ -3248,6 +3441,10 @@ export interface components {
         /** @description A state to bring the vehicle into. */
         Wanted: {
             state: components["schemas"]["OperatingState"];
+        };
+        /** @description What the scope is to watch beside the roll call; nothing ends it. */
+        Watch: {
+            watched?: null | components["schemas"]["BusWatch"];
         };
         /** @description A code that was cleared, and what must happen before its absence says anything (N7). */
         Watched: {
@@ -3624,6 +3821,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaptureContent"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture_bits: {
+        parameters: {
+            query: {
+                /** @description Its number in the capture, from 0. */
+                frame: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureBit"][];
                 };
             };
             /** @description Refused: what happened and what to do */
@@ -4306,6 +4537,36 @@ export interface operations {
             };
         };
     };
+    keep_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     lists: {
         parameters: {
             query?: never;
@@ -4516,6 +4777,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BusPlan"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    spots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                bus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusSpot"][];
                 };
             };
             /** @description Refused: what happened and what to do */
@@ -5398,6 +5690,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Watch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollView"];
                 };
             };
             /** @description Refused: what happened and what to do */

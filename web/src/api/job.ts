@@ -2,6 +2,7 @@ import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tansta
 import { createContext, useContext, useEffect } from "react";
 import {
   api,
+  type BusWatch,
   type Face,
   type Lists,
   type Progress,
@@ -133,6 +134,22 @@ export function useRollCall(job: number) {
       if (!data) throw new Error(trouble(error));
       return data;
     },
+  });
+}
+
+/** Lets the scope watch a bus beside the roll call, or takes it away. */
+export function useWatchWish(job: number) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (watched: BusWatch | null) => {
+      const { data, error } = await api.POST("/api/jobs/{id}/watch", {
+        params: { path: { id: job } },
+        body: { watched },
+      });
+      if (!data) throw new Refused(error);
+      return data;
+    },
+    onSuccess: (data) => cache.setQueryData(["roll", job], data),
   });
 }
 

@@ -30,25 +30,37 @@ vi.mock("../stages/network/buses", async (actual) => ({
   ...(await actual<object>()),
   useBuses: () => ({ data: buses }),
 }));
+const spots = [
+  { id: "X2", text: "Plug of the body module X2", lines: ["X2.H", "X2.L"] },
+  { id: "C4:cabin", text: "Bulkhead C4, cabin side", lines: ["C4.1:cabin", "C4.2:cabin"] },
+];
+vi.mock("../stages/network/meter", () => ({ useSpots: () => ({ data: spots }) }));
+const of = { span: 0, identifiers: [] };
 const rows = [
-  { sender: null, name: "", frames: 0, measured: 0.01, expected: 0, under: 0 },
-  { sender: "A2", name: "Body module", frames: 8, measured: 2.02, expected: 2, under: 2.1 },
-  { sender: "A3", name: "Rear module", frames: 8, measured: 1, expected: 2, under: null },
+  { ...of, sender: null, name: "", frames: 0, measured: 0.01, expected: 0, under: 0 },
+  { ...of, sender: "A2", name: "Body module", frames: 8, measured: 2.02, expected: 2, under: 2.1 },
+  { ...of, sender: "A3", name: "Rear module", frames: 8, measured: 1, expected: 2, under: null },
 ];
 const asked = vi.fn();
 const mutate = vi.fn();
 vi.mock("../stages/network/captures/api", () => ({
   useLevels: (...all: unknown[]) => {
     asked(...all);
-    return { data: { points: ["X2.H", "X2.L"], rows, unknown: 4, findings: [] } };
+    const returns = { measured_s: 310e-9, expected_s: 150e-9, under_s: null };
+    return { data: { spans: [["X2.H", "X2.L"]], rows, returns, unknown: 4, findings: [] } };
   },
   useWeigh: () => ({ mutate, isPending: false }),
 }));
 
 const { Levels } = await import("../stages/network/captures/Levels");
+const { useTap } = await import("../stages/network/captures/tap");
 
-test("the bus is guessed by its rate, and nothing counts before it is said where it was tapped", async () => {
-  const { container } = render(<Levels number={1} rate={249_800} />);
+function Tapped({ at }: { at: string }) {
+  return <Levels number={1} tap={useTap(1, { bus: "can", of_bus: "body", tapped_at: at })} />;
+}
+
+test("the bus is known by its frames, and nothing counts before it is said where it was tapped", async () => {
+  const { container } = render(<Tapped at="" />);
   expect(screen.getByRole("combobox", { name: "bus" }).textContent).toContain("Body bus");
   expect(screen.queryByRole("table")).toBeNull();
   await userEvent.click(screen.getByRole("button", { name: "Let them count" }));
@@ -60,10 +72,14 @@ test("the bus is guessed by its rate, and nothing counts before it is said where
 });
 
 test("each sender stands beside what is expected, and what stands out shows", async () => {
-  const { container } = render(<Levels number={1} rate={250_000} />);
-  await userEvent.type(screen.getByRole("combobox", { name: "tapped at" }), "body{Enter}");
+  const { container } = render(<Tapped at="C4:cabin" />);
+  // Where it was tapped is known here, and can be put right.
+  const where = screen.getByRole("combobox", { name: "tapped at" });
+  expect(asked.mock.lastCall?.[2].at).toBe("C4:cabin");
+  await userEvent.clear(where);
+  await userEvent.type(where, "body{Enter}");
   // Asked for the first suspect that is a fault.
-  expect(asked.mock.lastCall?.[2]).toEqual({ bus: "body", at: "A2", under: "terminal:X3.H:open" });
+  expect(asked.mock.lastCall?.[2]).toEqual({ bus: "body", at: "X2", under: "terminal:X3.H:open" });
   const table = screen.getByRole("table", { name: "X2.H to X2.L" });
   const cells = (words: RegExp) =>
     within(within(table).getByRole("row", { name: words }))
@@ -73,8 +89,9 @@ test("each sender stands beside what is expected, and what stands out shows", as
   expect(cells(/nobody, at rest/)).toEqual(["nobody, at rest", "0.01 V", "0.00 V", "0.00 V"]);
   expect(within(table).getByText("1.00 V").className).toContain("text-oxide");
   expect(within(table).getByText("2.02 V").className).not.toContain("text-oxide");
+  expect(screen.getByText("310 ns").className).toContain("text-oxide");
   expect(screen.getByText(/4 frames have identifiers/)).toBeTruthy();
   await userEvent.click(screen.getByRole("button", { name: "Let them count" }));
-  expect(mutate).toHaveBeenCalledWith({ bus: "body", at: "A2" });
+  expect(mutate).toHaveBeenCalledWith({ bus: "body", at: "X2" });
   expect(await wrong(container)).toEqual([]);
 });

@@ -6,7 +6,7 @@ mod hands;
 mod identity;
 mod outputs;
 mod scan;
-mod scope;
+pub(crate) mod scope;
 
 pub use error::BenchError;
 use link::{Gateway, LinkError};

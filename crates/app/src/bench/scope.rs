@@ -2,8 +2,46 @@
 
 use super::{Bench, BenchError};
 use bus::trace::{Channel, Trace};
+use diagnosis::ledger::CaptureOf;
 use link::scope::{self, Wanted};
 use serde_json::json;
+use vehicle::{Bus, BusKind};
+
+/// Samples a second that CAN wants of each channel, and LIN; and at most of a sweep.
+const CAN_RATE: f64 = 20e6;
+const LIN_RATE: f64 = 1e6;
+const MOST: f64 = 10e6;
+/// Length of a sweep that is taken again and again, seconds: each slot of a LIN schedule comes once.
+const SHORT_CAN: f64 = 0.01;
+const SHORT_LIN: f64 = 0.15;
+
+/// A sweep of a bus.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Sweep {
+    /// How long, seconds.
+    pub seconds: f64,
+    /// Samples of each channel.
+    pub samples: usize,
+    /// What it is of.
+    pub of: CaptureOf,
+}
+
+impl Sweep {
+    /// Of a bus, so long.
+    pub fn of(bus: &Bus, seconds: f64) -> Self {
+        let (of, rate) = match bus.kind {
+            BusKind::Lin => (CaptureOf::Lin, LIN_RATE),
+            _ => (CaptureOf::Can, CAN_RATE),
+        };
+        Self { seconds, samples: (rate * seconds).min(MOST) as usize, of }
+    }
+
+    /// Of a bus, as short as still tells.
+    pub fn short(bus: &Bus) -> Self {
+        let is_lin = bus.kind == BusKind::Lin;
+        Self::of(bus, if is_lin { SHORT_LIN } else { SHORT_CAN })
+    }
+}
 
 impl Bench {
     /// Whether a scope is there.
@@ -15,8 +53,7 @@ impl Bench {
     pub async fn capture(
         &self,
         points: &[String],
-        seconds: f64,
-        samples: usize,
+        Sweep { seconds, samples, .. }: Sweep,
     ) -> Result<Trace, BenchError> {
         let Some(address) = self.at.scope else {
             return Err(BenchError::NoScope);

@@ -2,11 +2,12 @@
 
 use super::read::Content;
 use bus::can::decode::Read;
-use bus::findings::{Finding, of_can, of_lin, stopped};
+use bus::findings::{Finding, of_can, of_lin, returns, stopped};
 use bus::format::Logged;
 use bus::pyramid::Pyramid;
 use bus::{Id, Trace, can, lin};
 use diagnosis::ledger::CaptureOf;
+use diagnosis::tapped::{Frame, Who};
 
 /// A frame as it is shown.
 #[derive(Debug, Clone, PartialEq)]
@@ -21,6 +22,21 @@ pub struct Shown {
     pub data: String,
     /// What is wrong with it.
     pub error: Option<String>,
+    /// It only goes on after the end of the capture.
+    pub cut: bool,
+    /// The CAN frame as it was received, and whether anybody acknowledged it; none where it broke off.
+    pub whole: Option<(can::frame::Frame, bool)>,
+}
+
+/// A bit of a frame.
+#[derive(Debug, Clone, PartialEq)]
+pub struct BitShown {
+    /// Where it begins and ends, seconds.
+    pub span_s: [f64; 2],
+    /// It drives the lines.
+    pub dominant: bool,
+    /// The field it belongs to, in words.
+    pub field: &'static str,
 }
 
 /// What voltages were read as.
@@ -36,9 +52,12 @@ pub struct Reading {
     pub levels: Option<[f64; 2]>,
     /// Share of the time that the bus is taken.
     pub load: f64,
-    /// Of each sound CAN frame its identifier, and the difference of the lines while it rests and is driven,
-    /// volts; none where only one line was read.
-    pub driven: Vec<(u32, [f64; 2])>,
+    /// Who drives at what levels, frame by frame; of CAN none where only one line was read.
+    pub levels_of: Vec<Frame>,
+    /// Identifiers on LIN that nobody answered, as often as it happened.
+    pub unanswered: Vec<u32>,
+    /// How long a CAN bus takes from nine tenths to one tenth of its step on its way back to rest, seconds.
+    pub returns_s: Option<f64>,
 }
 
 /// A capture that was read and decoded.
@@ -58,32 +77,80 @@ pub struct Opened {
     pub trouble: String,
 }
 
-/// See [`Reading::driven`].
-fn driven(decoded: &can::decode::Decoded) -> Vec<(u32, [f64; 2])> {
+/// Levels of each sound CAN frame: between the lines, and of the high one alone.
+fn can_levels(decoded: &can::decode::Decoded) -> Vec<Frame> {
     if !matches!(decoded.read, Read::Both(..)) {
         return Vec::new();
     }
     let all = decoded.received.iter().zip(&decoded.senders).filter(|(r, _)| r.fault.is_none());
+    let spans = |[high, low]: [f32; 2]| vec![f64::from(high - low), f64::from(high)];
     let of = |(r, sender): (&can::receive::Received, &Option<can::decode::Sender>)| {
         let (frame, sender) = (r.frame.as_ref()?, sender.as_ref()?);
         let identifier = match frame.id {
             Id::Standard(id) => u32::from(id),
             Id::Extended(id) => id,
         };
-        let rest = f64::from(sender.recessive[0] - sender.recessive[1]);
-        Some((identifier, [rest, sender.swing()]))
+        let (rest, driven) = (spans(sender.recessive), spans(sender.dominant));
+        Some(Frame { who: Who::Identifier(identifier), rest, driven })
     };
     all.filter_map(of).collect()
+}
+
+/// Levels of each LIN frame: the master's, and that of who answers.
+fn lin_levels(decoded: &lin::decode::Decoded) -> Vec<Frame> {
+    let rest = vec![decoded.levels.rest];
+    let of = |f: &lin::decode::Seen| {
+        let [asks, answers] = f.dominant.map(|v| v.map(f64::from));
+        let who = [(Who::Master, asks), (Who::Identifier(u32::from(f.id)), answers)];
+        let rest = rest.clone();
+        who.into_iter().filter_map(move |(who, volts)| {
+            Some(Frame { who, rest: rest.clone(), driven: vec![volts?] })
+        })
+    };
+    decoded.frames.iter().flat_map(of).collect()
 }
 
 fn hex(data: &[u8]) -> String {
     data.iter().map(|b| format!("{b:02X}")).collect()
 }
 
+impl Shown {
+    /// Whether something is wrong with it, beside that the capture ends in it.
+    pub fn is_wrong(&self) -> bool {
+        self.error.is_some() && !self.cut
+    }
+}
+
 impl Opened {
     /// How long the voltages last, seconds; nought where there are none.
     pub fn seconds(&self) -> f64 {
         self.reading.as_ref().map_or(0.0, |r| r.trace.seconds())
+    }
+
+    /// The bits of a frame as they lie in the voltages; none for a frame that broke off, of LIN, or that
+    /// came without voltages.
+    pub fn bits(&self, number: usize) -> Vec<BitShown> {
+        let shown = self.frames.get(number);
+        let whole = shown.and_then(|f| Some((f, f.whole.as_ref()?)));
+        let (Some((shown, (frame, acknowledged))), Some([nominal, data])) = (whole, self.bit_rates)
+        else {
+            return Vec::new();
+        };
+        let rates = can::wave::Rates { data, ..can::wave::Rates::classic(nominal) };
+        let bits = can::bits::bits(frame, *acknowledged);
+        let sent = can::wave::Sent { bits, at: 0.0, shape: Default::default(), clock: 0.0 };
+        let (starts, end) = sent.starts(&rates);
+        // What is known to end where it ends: the sender's clock is not quite the nominal one.
+        let [from, to] = shown.span_s;
+        let time = |t: f64| from + t * (to - from) / end;
+        let ends = starts.iter().skip(1).copied().chain([end]);
+        let all = starts.iter().zip(ends).zip(&sent.bits);
+        all.map(|((from, to), bit)| BitShown {
+            span_s: [time(*from), time(to)],
+            dominant: bit.dominant,
+            field: bit.field.words(),
+        })
+        .collect()
     }
 
     /// Decodes what a file holds, at rates that are found out.
@@ -122,6 +189,8 @@ impl Opened {
         let bus = if decoded.sound().any(is_fd) { "can_fd" } else { "can" };
         let shown = |r: &can::receive::Received| Shown {
             span_s: [trace.time(r.at), trace.time(r.end)],
+            cut: r.fault.is_some_and(|f| f.wrong == can::receive::Wrong::Cut),
+            whole: r.frame.clone().filter(|_| r.fault.is_none()).map(|f| (f, r.acknowledged)),
             id: r.frame.as_ref().map_or(String::new(), |f| f.id.to_string()),
             extended: r.frame.as_ref().is_some_and(|f| matches!(f.id, Id::Extended(_))),
             data: r.frame.as_ref().map_or(String::new(), |f| hex(&f.data)),
@@ -136,8 +205,10 @@ impl Opened {
         let levels = Some([decoded.levels.rest, decoded.levels.other]);
         let load = decoded.load(&trace);
         let bit_rates = Some([decoded.rates.nominal, decoded.rates.data]);
-        let driven = driven(&decoded);
-        let reading = Reading { driven, ..Reading::of(trace, Some(decoded.read), levels, load) };
+        let levels_of = can_levels(&decoded);
+        let returns_s = returns::of(&trace, &decoded);
+        let plain = Reading::of(trace, Some(decoded.read), levels, load);
+        let reading = Reading { levels_of, returns_s, ..plain };
         let reading = Some(reading);
         Self { bus, bit_rates, reading, frames, findings, trouble: String::new() }
     }
@@ -154,6 +225,8 @@ impl Opened {
             extended: false,
             data: hex(&f.data),
             error: f.wrong.map(|w| w.words().to_owned()),
+            cut: f.wrong == Some(lin::decode::Wrong::Cut),
+            whole: None,
         };
         let frames: Vec<Shown> = decoded.frames.iter().map(shown).collect();
         let rate = decoded.frames.iter().map(|f| f.bit_rate).sum::<f64>() / frames.len() as f64;
@@ -162,7 +235,11 @@ impl Opened {
         let taken: f64 = frames.iter().map(|f| f.span_s[1] - f.span_s[0]).sum();
         let load = (taken / trace.seconds()).clamp(0.0, 1.0);
         let levels = Some([decoded.levels.rest, decoded.levels.other]);
-        let reading = Some(Reading::of(trace, Some(Read::Falling(decoded.channel)), levels, load));
+        let levels_of = lin_levels(&decoded);
+        let silent = |f: &&lin::decode::Seen| f.wrong == Some(lin::decode::Wrong::NoAnswer);
+        let unanswered = decoded.frames.iter().filter(silent).map(|f| u32::from(f.id)).collect();
+        let plain = Reading::of(trace, Some(Read::Falling(decoded.channel)), levels, load);
+        let reading = Some(Reading { levels_of, unanswered, ..plain });
         let none = "the line changes, but there is no break with a synchronisation byte";
         let trouble = if frames.is_empty() { none.to_owned() } else { String::new() };
         Self { bus: "lin", bit_rates, reading, frames, findings, trouble }
@@ -183,6 +260,8 @@ impl Opened {
             extended: matches!(l.frame.id, Id::Extended(_)),
             data: hex(&l.frame.data),
             error: None,
+            cut: false,
+            whole: None,
         };
         let bus = if all.iter().any(|l| l.frame.fd.is_some()) { "can_fd" } else { "can" };
         let frames = all.iter().map(shown).collect();
@@ -204,6 +283,7 @@ impl Reading {
 
     fn of(trace: Trace, read: Option<Read>, levels: Option<[f64; 2]>, load: f64) -> Self {
         let pyramids = trace.channels.iter().map(|c| Pyramid::new(&c.volts)).collect();
-        Self { trace, pyramids, read, levels, load, driven: Vec::new() }
+        let (levels_of, unanswered, returns_s) = (Vec::new(), Vec::new(), None);
+        Self { trace, pyramids, read, levels, load, levels_of, unanswered, returns_s }
     }
 }

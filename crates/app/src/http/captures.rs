@@ -12,13 +12,11 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use diagnosis::ledger::{Capture, CaptureOf, Entry};
-use diagnosis::tapped::{self, Seen, Tap};
-use diagnosis::{Evidence, words};
+use diagnosis::tapped;
 use http_body_util::BodyExt;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
-use vehicle::PartId;
 
 /// Largest file taken in, bytes.
 const MOST: u64 = 2 << 30;
@@ -62,7 +60,8 @@ pub async fn take_capture(
     }
     let (number, bytes, opened) = taken(&shop, id, coming.bus, step_s, body).await?;
     shop.captures.hold(id, number, opened);
-    let capture = Capture { number, name, bus: coming.bus, bytes, step_s };
+    let tapped = None;
+    let capture = Capture { number, name, bus: coming.bus, bytes, step_s, tapped };
     keep(&shop, &here.session, vec![Entry::Captured { capture }], key).await
 }
 
@@ -134,7 +133,7 @@ fn known(here: &At, number: u64) -> Result<Capture, Problem> {
     found.cloned().ok_or_else(|| Problem::missing(format!("this job has no capture {number}")))
 }
 
-async fn opened(shop: &Arc<Shop>, id: i64, number: u64) -> Result<Arc<Opened>, Problem> {
+pub(super) async fn opened(shop: &Arc<Shop>, id: i64, number: u64) -> Result<Arc<Opened>, Problem> {
     let here = at(shop, id).await?;
     let capture = known(&here, number)?;
     let shop = Arc::clone(shop);
@@ -176,6 +175,11 @@ pub struct CaptureLine {
 pub struct CaptureContent {
     /// `can`, `can_fd` or `lin`.
     bus: String,
+    /// Id of the bus in the vehicle, by where it was tapped or by its identifiers; empty where the vehicle
+    /// has none of the kind.
+    of_bus: String,
+    /// Spot where it was tapped; empty where that is not known.
+    tapped_at: String,
     /// Bit rate, bit/s; none where it is not known.
     bit_rate: Option<f64>,
     /// Bit rate of the data phase.
@@ -210,6 +214,12 @@ pub async fn capture(
     Path((id, number)): Path<(i64, u64)>,
 ) -> Answer<CaptureContent> {
     let opened = opened(&shop, id, number).await?;
+    let here = at(&shop, id).await?;
+    let tapped = known(&here, number)?.tapped;
+    let identifiers: Vec<u32> =
+        opened.frames.iter().filter_map(|f| u32::from_str_radix(&f.id, 16).ok()).collect();
+    let guess = || tapped::bus_of(&here.model, opened.bus == "lin", &identifiers);
+    let of_bus = tapped.as_ref().map(|t| t.bus.clone()).or_else(guess).unwrap_or_default();
     let reading = opened.reading.as_ref();
     let ends = [opened.frames.first(), opened.frames.last()];
     let frames_span = ends.map(|f| f.map_or(0.0, |f| f.span_s[0]));
@@ -233,6 +243,8 @@ pub async fn capture(
     });
     Ok(Json(CaptureContent {
         bus: opened.bus.to_owned(),
+        of_bus,
+        tapped_at: tapped.map(|t| t.spot).unwrap_or_default(),
         bit_rate: opened.bit_rates.map(|r| r[0]),
         data_rate: opened.bit_rates.map(|r| r[1]),
         lines: reading.map_or(Vec::new(), lines),
@@ -243,7 +255,7 @@ pub async fn capture(
         levels: reading.and_then(|r| r.levels),
         load: reading.map_or(0.0, |r| r.load),
         frames: opened.frames.len(),
-        wrong: opened.frames.iter().filter(|f| f.error.is_some()).count(),
+        wrong: opened.frames.iter().filter(|f| f.is_wrong()).count(),
         findings: found.collect(),
         trouble: opened.trouble.clone(),
     }))
@@ -353,6 +365,43 @@ pub async fn capture_frames(
     Ok(Json(CaptureFrames { frames, all: last - first }))
 }
 
+/// Which frame.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct OfFrame {
+    /// Its number in the capture, from 0.
+    frame: usize,
+}
+
+/// A bit of a frame.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct CaptureBit {
+    /// Where it begins, seconds.
+    from_s: f64,
+    /// Where it ends, seconds.
+    to_s: f64,
+    /// It drives the lines.
+    dominant: bool,
+    /// The field it belongs to.
+    field: String,
+}
+
+/// The bits of a CAN frame as they lie in the voltages; none where it broke off.
+#[utoipa::path(get, path = "/api/jobs/{id}/captures/{number}/bits", params(OfFrame), responses((status = 200, body = [CaptureBit])))]
+pub async fn capture_bits(
+    State(shop): App,
+    Path((id, number)): Path<(i64, u64)>,
+    Query(of): Query<OfFrame>,
+) -> Answer<Vec<CaptureBit>> {
+    let opened = opened(&shop, id, number).await?;
+    let bits = opened.bits(of.frame).into_iter().map(|b| CaptureBit {
+        from_s: b.span_s[0],
+        to_s: b.span_s[1],
+        dominant: b.dominant,
+        field: b.field.to_owned(),
+    });
+    Ok(Json(bits.collect()))
+}
+
 /// The file as it came in.
 #[utoipa::path(get, path = "/api/jobs/{id}/captures/{number}/file", responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream")))]
 pub async fn capture_file(
@@ -371,142 +420,4 @@ pub async fn capture_file(
         (header::CONTENT_DISPOSITION, format!("attachment; filename=\"{plain}\"")),
     ];
     Ok((head, bytes).into_response())
-}
-
-/// Where a capture was taken, and what its levels are compared with.
-#[derive(Debug, Deserialize, IntoParams)]
-pub struct Tapped {
-    /// The bus.
-    bus: String,
-    /// The member at whose pins it was tapped.
-    at: String,
-    /// A fault whose levels are wanted beside the expected ones.
-    #[serde(default)]
-    under: Option<String>,
-}
-
-/// A level of the bus, as measured and as predicted where it was tapped.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct CaptureLevel {
-    /// Part that drives; none while nobody does.
-    sender: Option<PartId>,
-    /// Its name; empty while nobody drives.
-    name: String,
-    /// Frames it was measured in; 0 for the resting level.
-    frames: usize,
-    /// Difference of the lines as measured, volts.
-    measured: f64,
-    /// On a sound vehicle, volts.
-    expected: f64,
-    /// Under the fault asked for, volts.
-    under: Option<f64>,
-}
-
-/// Levels of a capture.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct CaptureLevels {
-    /// Cavities where it was tapped, high and low.
-    points: [String; 2],
-    /// The resting level, then each sender's.
-    rows: Vec<CaptureLevel>,
-    /// Frames whose identifier the vehicle file does not have.
-    unknown: usize,
-    /// Findings that weighing them would keep.
-    findings: Vec<String>,
-}
-
-/// What a capture shows where it was tapped.
-fn seen(here: &At, opened: &Opened, bus: &str, at: &str) -> Result<(Tap, Seen), Problem> {
-    let model = &here.model;
-    let tap = Tap::of(model, bus, at).map_err(|why| Problem::field("at", why))?;
-    let driven = opened.reading.as_ref().map_or(&[][..], |r| &r.driven);
-    let seen = Seen::of(model, bus, driven.iter().copied());
-    let seconds = opened.seconds();
-    let seen = seen.map(|s| s.with_missing(model, &here.case.state, bus, seconds));
-    let none = "levels need both lines of a CAN bus as voltages, with frames that could be read";
-    let seen = seen.ok_or_else(|| Problem::input(none))?;
-    if let Some(part) = tapped::asleep(model, &here.case.state, &seen) {
-        let now = words::state(model, &here.case.state);
-        let why = format!(
-            "{part} sends in the capture and does not work now ({now}); set the state it was taken in"
-        );
-        return Err(Problem::state(why));
-    }
-    Ok((tap, seen))
-}
-
-/// Levels of a capture beside those predicted at the pins of the member where it was tapped, in the state
-/// the vehicle is in.
-#[utoipa::path(get, path = "/api/jobs/{id}/captures/{number}/levels", params(Tapped), responses((status = 200, body = CaptureLevels)))]
-pub async fn capture_levels(
-    State(shop): App,
-    Path((id, number)): Path<(i64, u64)>,
-    Query(tapped): Query<Tapped>,
-) -> Answer<CaptureLevels> {
-    let opened = opened(&shop, id, number).await?;
-    let here = at(&shop, id).await?;
-    let work = move || {
-        let (model, state) = (&here.model, &here.case.state);
-        let (tap, seen) = seen(&here, &opened, &tapped.bus, &tapped.at)?;
-        let fault = tapped.under.as_deref().filter(|id| !id.is_empty());
-        let fault = fault.map(|id| circuit::fault::by_id(&model.circuit, id)).transpose();
-        let fault = fault.map_err(|why| Problem::field("under", why))?;
-        let under = fault.as_ref().map(|f| &f.changes[..]);
-        let rows = tapped::compared(model, state, &tap, &seen, under).map_err(Problem::input)?;
-        let name = |id: &PartId| {
-            model
-                .circuit
-                .part(id)
-                .map_or_else(String::new, |p| model.circuit.vehicle.parts[p].name.clone())
-        };
-        let rows = rows.into_iter().map(|r| CaptureLevel {
-            name: r.sender.as_ref().map_or_else(String::new, name),
-            sender: r.sender,
-            frames: r.frames,
-            measured: r.measured,
-            expected: r.expected,
-            under: r.under,
-        });
-        let told = |finding| words::evidence(model, &Evidence::new(state.clone(), finding));
-        Ok(CaptureLevels {
-            rows: rows.collect(),
-            unknown: seen.unknown,
-            findings: seen.findings(&tap).into_iter().map(told).collect(),
-            points: [tap.high, tap.low],
-        })
-    };
-    tokio::task::spawn_blocking(work).await?.map(Json)
-}
-
-/// Where a capture was tapped.
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct WeighedLevels {
-    /// The bus.
-    bus: String,
-    /// The member at whose pins it was tapped.
-    at: PartId,
-}
-
-/// Keeps the telling levels of a capture as findings.
-#[utoipa::path(post, path = "/api/jobs/{id}/captures/{number}/levels", request_body = WeighedLevels, responses((status = 200, body = super::at::Kept)))]
-pub async fn weigh_levels(
-    State(shop): App,
-    Path((id, number)): Path<(i64, u64)>,
-    key: Key,
-    Json(tapped): Json<WeighedLevels>,
-) -> Keeping {
-    let here = begin(&shop, id, &key).await?;
-    let opened = opened(&shop, id, number).await?;
-    // What is expected of a sender is solved: not on the threads that serve requests.
-    let work = move || {
-        let (tap, seen) = seen(&here, &opened, &tapped.bus, &tapped.at)?;
-        let found = |finding| Entry::Found {
-            evidence: Evidence::new(here.case.state.clone(), finding),
-            by: format!("capture {number}"),
-        };
-        let entries: Vec<Entry> = seen.findings(&tap).into_iter().map(found).collect();
-        Ok::<_, Problem>((here, entries))
-    };
-    let (here, entries) = tokio::task::spawn_blocking(work).await.map_err(Problem::from)??;
-    keep(&shop, &here.session, entries, key).await
 }

@@ -9,6 +9,7 @@ mod extract;
 mod guard;
 mod identity;
 mod jobs;
+mod levels;
 mod network;
 pub(crate) mod problem;
 mod reasoning;
@@ -49,10 +50,13 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(captures::take_capture, captures::captures))
         .routes(routes!(captures::capture))
         .routes(routes!(scope::take))
+        .routes(routes!(scope::watch))
+        .routes(routes!(scope::keep_sweep))
         .routes(routes!(captures::capture_view))
         .routes(routes!(captures::capture_frames))
+        .routes(routes!(captures::capture_bits))
         .routes(routes!(captures::capture_file))
-        .routes(routes!(captures::capture_levels, captures::weigh_levels))
+        .routes(routes!(levels::capture_levels, levels::weigh_levels))
         .routes(routes!(entries::refuse))
         .routes(routes!(entries::doubt))
         .routes(routes!(entries::note))
@@ -92,6 +96,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(network::plan))
         .routes(routes!(network::who_answers))
         .routes(routes!(network::mark))
+        .routes(routes!(network::spots))
         .routes(routes!(network::keep_roll_call))
         .routes(routes!(scans::clear))
         .routes(routes!(vehicle_side::drive))

@@ -92,6 +92,17 @@ pub async fn who_answers(
     keep(&shop, &here.session, entries, key).await
 }
 
+/// Where the lines of a bus can be touched, all of them side by side.
+#[utoipa::path(get, path = "/api/jobs/{id}/network/{bus}/spots", responses((status = 200, body = [diagnosis::bus_static::BusSpot])))]
+pub async fn spots(
+    State(shop): App,
+    Path((id, bus)): Path<(i64, String)>,
+) -> Answer<Vec<diagnosis::bus_static::BusSpot>> {
+    let here = at(&shop, id).await?;
+    let found = diagnosis::bus_static::spots_of(&here.model, &bus);
+    Ok(Json(found.map_err(|why| Problem::field("bus", why))?))
+}
+
 /// What to do with the roll call.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]

@@ -290,8 +290,12 @@ pub async fn look(
     keep_evidence(&shop, &here, vec![state], evidence, "seen", key).await
 }
 
-/// Time in which a roll call shows what moving a harness did.
-const MOVED: Duration = Duration::from_millis(2600);
+/// How long it is waited for what was moved before to come to rest, so often at most.
+const QUIET: Duration = Duration::from_millis(400);
+const QUIET_TRIES: u32 = 20;
+/// Rounds in which a roll call shows what moving a harness did, and the longest they are waited for.
+const SHOWS_ROUNDS: usize = 5;
+const SHOWS: Duration = Duration::from_secs(10);
 
 /// A check by hand for the demo's hands.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -347,12 +351,26 @@ pub async fn by_hands(
             (state, Finding::Seen { at, sight })
         }
         ForHands::Moved { at, state } => {
+            // What was moved before may still be at work: its changes are not laid to this.
+            for _ in 0..QUIET_TRIES {
+                if shop.roll_calls.is_quiet(id) {
+                    break;
+                }
+                tokio::time::sleep(QUIET).await;
+            }
             let round = shop.roll_calls.round(id);
-            shop.roll_calls.mark(id, &format!("moved {at}"));
+            let place = diagnosis::words::thing(&here.model, &at);
+            shop.roll_calls.mark(id, &format!("moved {place}"));
             let mut changed = bench.moved(&at).await.map_err(Problem::vehicle)?;
             if shop.roll_calls.runs(id) {
                 // What a hand would hardly notice the roll call does.
-                tokio::time::sleep(MOVED).await;
+                let until = tokio::time::Instant::now() + SHOWS;
+                while shop.roll_calls.round(id) < round + SHOWS_ROUNDS
+                    && shop.roll_calls.runs(id)
+                    && tokio::time::Instant::now() < until
+                {
+                    tokio::time::sleep(QUIET / 4).await;
+                }
                 changed = shop.roll_calls.dropped_since(id, round);
             }
             (state, Finding::Moved { at, changed })

@@ -129,7 +129,7 @@ impl Sent {
     }
 
     /// When each bit begins, and the last one ends.
-    fn starts(&self, rates: &Rates) -> (Vec<f64>, f64) {
+    pub fn starts(&self, rates: &Rates) -> (Vec<f64>, f64) {
         let mut t = self.at;
         let mut starts = Vec::with_capacity(self.bits.len());
         let mut before = false;

@@ -2,14 +2,14 @@
 //! one file each.
 
 mod acknowledge;
-mod amplitude;
+pub mod amplitude;
 mod clock;
 mod errors;
 mod fixed;
 mod lin;
 mod mirror;
 mod offset;
-mod returns;
+pub mod returns;
 mod ringing;
 pub mod stopped;
 

@@ -44,40 +44,53 @@ impl Default for Shape {
 
 /// Draws slots one after the other, one every `slot_s` seconds.
 pub fn draw(slots: &[Slot], bit_rate: f64, slot_s: f64, shape: &Shape, step_s: f64) -> Trace {
+    draw_answered(slots, bit_rate, slot_s, shape, step_s, |_| shape.dominant)
+}
+
+/// The same with the dominant level of whoever answers, by the number of the slot, volts.
+pub fn draw_answered(
+    slots: &[Slot],
+    bit_rate: f64,
+    slot_s: f64,
+    shape: &Shape,
+    step_s: f64,
+    answered: impl Fn(usize) -> f64,
+) -> Trace {
     let bit = 1.0 / bit_rate;
-    // Times at which the line goes dominant or recessive.
-    let mut turns: Vec<(f64, bool)> = Vec::new();
+    // Times at which the line goes to a level, and whether that is dominant.
+    let mut turns: Vec<(f64, bool, f64)> = Vec::new();
     for (k, slot) in slots.iter().enumerate() {
         let mut t = 0.5 * slot_s + k as f64 * slot_s;
-        turns.push((t, true));
+        turns.push((t, true, shape.dominant));
         t += shape.break_bits * bit;
-        turns.push((t, false));
+        turns.push((t, false, shape.recessive));
         t += 1.5 * bit;
-        let mut byte = |value: u8, t: &mut f64, bit: f64| {
+        let mut byte = |value: u8, t: &mut f64, bit: f64, dominant: f64| {
             let bits = [false].into_iter().chain((0..8).map(|k| value >> k & 1 != 0)).chain([true]);
             for one in bits {
-                turns.push((*t, !one));
+                turns.push((*t, !one, if one { shape.recessive } else { dominant }));
                 *t += bit;
             }
         };
-        byte(0x55, &mut t, bit);
+        byte(0x55, &mut t, bit, shape.dominant);
         let pid = protected(slot.id);
-        byte(pid, &mut t, bit);
+        byte(pid, &mut t, bit, shape.dominant);
         if let Some((data, sum)) = &slot.answer {
             t += shape.pause_bits * bit;
             let bit = bit / (1.0 + shape.slave_clock);
-            data.iter().for_each(|b| byte(*b, &mut t, bit));
-            byte(checksum(*sum, pid, data), &mut t, bit);
+            let own = answered(k);
+            data.iter().for_each(|b| byte(*b, &mut t, bit, own));
+            byte(checksum(*sum, pid, data), &mut t, bit, own);
         }
     }
     let samples = ((slots.len() + 1) as f64 * slot_s / step_s).ceil() as usize;
     let mut next = turns.into_iter().peekable();
-    let (mut volts, mut v, mut dominant) = (Vec::with_capacity(samples), shape.recessive, false);
+    let (mut volts, mut v) = (Vec::with_capacity(samples), shape.recessive);
+    let (mut dominant, mut to) = (false, shape.recessive);
     for k in 0..samples {
-        while let Some((_, to)) = next.next_if(|(t, _)| *t <= k as f64 * step_s) {
-            dominant = to;
+        while let Some((_, driven, level)) = next.next_if(|(t, ..)| *t <= k as f64 * step_s) {
+            (dominant, to) = (driven, level);
         }
-        let to = if dominant { shape.dominant } else { shape.recessive };
         let constant = shape.edges[usize::from(dominant)];
         v += (to - v) * (1.0 - (-step_s / constant).exp());
         volts.push(v as f32);

@@ -5,19 +5,18 @@ use bus::can::bits::{Bit, Field, bits};
 use bus::can::frame::{Fd, Frame, Id};
 use bus::can::wave::{Rates, Ringing, Sent, Shape, draw as lines};
 use circuit::Change;
+use circuit::edges::MIDDLE_OHMS;
 use circuit::phase::Ear;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
-use vehicle::{Bus, BusKind, Element, PartIx};
+use vehicle::{Bus, BusKind, PartIx};
 
 /// Bit rate of the data phase of an FD bus, bit/s.
 const FAST: f64 = 2e6;
-/// Capacitance of a member's input, and of a metre of the pair, farads (ISO 11898-2: below 100 pF a line).
-const MEMBER_FARADS: f64 = 100e-12;
-const METRE_FARADS: f64 = 55e-12;
-/// The wave resistance of the pair, ohms, and of both ends of a bus in its middle.
-const MIDDLE_OHMS: f64 = 60.0;
+/// Quickest edges of a transceiver, to dominant and back, seconds.
+const DRIVEN_SECONDS: f64 = 15e-9;
+const BACK_SECONDS: f64 = 20e-9;
 /// Time of a wave over a metre, seconds.
 const METRE_SECONDS: f64 = 5e-9;
 /// Share of a step that comes back from an open end at most.
@@ -154,47 +153,25 @@ struct Electric {
     ringing: Ringing,
 }
 
-/// From the drivers' current at their level follows the resistance between the lines; with what hangs on
-/// them in farads the time they take to come together again.
+/// What the resistance between the lines and their capacitance do, and what comes back from an open end.
 fn electric(
     set: &Set<'_>,
     b: &Bus,
     members: &[Member],
     senders: &BTreeMap<PartIx, Sender>,
 ) -> Electric {
-    let c = &set.scene.circuit;
-    let drives = |part: &PartIx| {
-        let elements = c.vehicle.parts[*part].elements.iter();
-        elements.clone().find_map(|e| match e {
-            Element::CanTransceiver(t) if t.bus == b.id => {
-                Some((2.0 * t.bias_volts - 1.4, 2.0 * t.driver_ohms))
-            }
-            _ => None,
-        })
-    };
-    let loads = senders.iter().filter_map(|(part, s)| {
-        let (volts, driver) = drives(part)?;
-        let amps = (volts - s.across) / driver;
-        (amps > 1e-6 && s.across > 0.1).then_some((s.across / amps, driver))
-    });
-    // Of most of them: one behind an open stub drives into nothing.
-    let mut loads: Vec<(f64, f64)> = loads.collect();
-    loads.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let (ohms, driver) = loads.get(loads.len() / 2).copied().unwrap_or((MIDDLE_OHMS, 46.0));
-    let on = circuit::bus_lines::bus_lines(c);
-    let number = c.vehicle.buses.iter().position(|x| x.id == b.id).unwrap_or(0);
-    let lies = |k: circuit::BranchId| on[c.branches[k].from] & circuit::bus_lines::bit(number) != 0;
-    let wires = c.vehicle.wires.iter().zip(&c.wire_branch).filter(|(_, k)| lies(**k));
-    let metres = wires.map(|(w, _)| w.length_m).sum::<f64>() / 2.0;
-    let farads = members.len() as f64 * MEMBER_FARADS + metres * METRE_FARADS;
-    let together = 1.0 / (1.0 / ohms + 1.0 / driver);
-    let back = (ohms - MIDDLE_OHMS) / (ohms + MIDDLE_OHMS);
-    let hertz = 1.0 / (4.0 * METRE_SECONDS * (metres / 3.0).max(1.0));
-    let ringing = match ohms > RINGS_OHMS {
+    let across: Vec<_> = senders.iter().map(|(part, s)| (*part, s.across)).collect();
+    let line = set.scene.circuit.edges(b, members.len(), &across);
+    let back = (line.ohms - MIDDLE_OHMS) / (line.ohms + MIDDLE_OHMS);
+    let hertz = 1.0 / (4.0 * METRE_SECONDS * (line.metres / 3.0).max(1.0));
+    let ringing = match line.ohms > RINGS_OHMS {
         true => Ringing { share: COMES_BACK * back, hertz, decay_s: 3.0 / hertz },
         false => Ringing::NONE,
     };
-    Electric { edges: [(together * farads).max(15e-9), (ohms * farads).max(20e-9)], ringing }
+    Electric {
+        edges: [line.driven_s().max(DRIVEN_SECONDS), line.back_s().max(BACK_SECONDS)],
+        ringing,
+    }
 }
 
 /// Who sends which bits when: the lowest identifier first, as arbitration has it; what nobody acknowledges

@@ -2,7 +2,7 @@
 
 use super::{Set, Sweep};
 use bus::lin::frame::Sum;
-use bus::lin::wave::{Shape, Slot, draw as line};
+use bus::lin::wave::{Shape, Slot, draw_answered as line};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use vehicle::Bus;
@@ -41,29 +41,30 @@ pub(super) fn draw(set: &Set<'_>, b: &Bus, own: &[usize], sweep: Sweep) -> Vec<V
     if !set.rest.alive(c, master) || !ear.hears(low, at_rest) {
         return flat();
     }
-    let hears = |part: vehicle::PartIx| {
+    // Who hears what is asked and is heard, with the levels of its answer.
+    let answer = |part: vehicle::PartIx| {
         let device = all.iter().find(|(_, p)| *p == part).map(|(d, _)| *d);
-        let own = device.filter(|d| !set.is_silent(*d)).and_then(|d| c.ear(d));
-        let sends = c.dominant(&b.id, part);
-        let (Some(own), Some(sends)) = (own, sends) else { return false };
-        set.rest.alive(c, part)
+        let own = c.ear(device.filter(|d| !set.is_silent(*d))?)?;
+        let sent = set.held(&c.dominant(&b.id, part)?);
+        let heard = set.rest.alive(c, part)
             && own.hears(own.of(&asks.volts), own.of(&set.rest.volts))
-            && ear.hears(ear.of(&set.held(&sends).volts), at_rest)
+            && ear.hears(ear.of(&sent.volts), at_rest);
+        heard.then(|| set.shown(&sent))
     };
     let mut messages: Vec<_> = c.vehicle.messages.iter().filter(|m| m.bus == b.id).collect();
     messages.sort_by_key(|m| m.identifier);
     if messages.is_empty() {
         return flat();
     }
-    let answers: Vec<bool> =
-        messages.iter().map(|m| c.part(&m.sender).is_some_and(hears)).collect();
+    let answers: Vec<Option<Vec<f64>>> =
+        messages.iter().map(|m| c.part(&m.sender).and_then(answer)).collect();
     let slot_s = SLOT_BITS / f64::from(b.bit_rate);
     let count = (sweep.seconds / slot_s).ceil() as usize;
     let slots: Vec<Slot> = (0..count)
         .map(|k| {
             let which = k % messages.len();
             let data: Vec<u8> = (0..BYTES).map(|_| rng.random()).collect();
-            let answer = answers[which].then_some((data, Sum::Enhanced));
+            let answer = answers[which].is_some().then_some((data, Sum::Enhanced));
             Slot { id: messages[which].identifier as u8 & 0x3F, answer }
         })
         .collect();
@@ -77,7 +78,11 @@ pub(super) fn draw(set: &Set<'_>, b: &Bus, own: &[usize], sweep: Sweep) -> Vec<V
                 edges: [PULL_OHMS * LINE_FARADS, DRIVER_SECONDS],
                 ..Shape::default()
             };
-            let trace = line(&slots, f64::from(b.bit_rate), slot_s, &shape, step_s);
+            let levels = |slot: usize| {
+                answers[slot % messages.len()].as_ref().map_or(shape.dominant, |all| all[*k])
+            };
+            let rate = f64::from(b.bit_rate);
+            let trace = line(&slots, rate, slot_s, &shape, step_s, levels);
             let mut volts = trace.channels.into_iter().next().map(|c| c.volts).unwrap_or_default();
             volts.resize(sweep.samples, rest[*k] as f32);
             volts

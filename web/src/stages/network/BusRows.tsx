@@ -164,7 +164,7 @@ export function BusRows({ bus, roll }: { bus: BusTree; roll?: RollView }) {
 /** What a sound vehicle shows at a member: volts between the lines while it sends, ohms with all dead. */
 function Levels({ limb }: { limb: BusRow["limb"] }) {
   return (
-    <span className="num hidden w-32 text-[13px] text-faint lg:inline">
+    <span className="num hidden w-32 shrink-0 text-[13px] whitespace-nowrap text-faint lg:inline">
       {limb.sends_volts !== null && limb.sends_volts !== undefined && (
         <span title="between the lines while it sends, on a sound vehicle">
           {limb.sends_volts.toFixed(1)} V

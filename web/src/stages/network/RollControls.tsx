@@ -5,6 +5,7 @@ import { Button } from "../../ui/Button";
 import { ByHand } from "../../ui/ByHand";
 import { Combobox } from "../../ui/Combobox";
 import { KeyOff } from "../../ui/KeyOff";
+import { WatchStrip, WithHand } from "./WatchStrip";
 
 /** Starts, pauses, marks and keeps the roll call; moves the harness while it runs. */
 export function RollControls({ roll }: { roll?: RollView }) {
@@ -105,6 +106,8 @@ export function RollControls({ roll }: { roll?: RollView }) {
           ))}
         </p>
       )}
+      {roll && <WithHand roll={roll} />}
+      {roll?.scope && <WatchStrip roll={roll} scope={roll.scope} />}
     </div>
   );
 }

@@ -4,6 +4,7 @@ import type { components } from "../../api/generated";
 
 export type BusStatic = components["schemas"]["BusStatic"];
 export type WantedReading = components["schemas"]["BusReading"];
+export type Spot = components["schemas"]["BusSpot"];
 export type Plan = components["schemas"]["BusPlan"];
 export type Move = components["schemas"]["BusMove"];
 
@@ -16,6 +17,22 @@ export function useStatic(job: number, bus: string, at: string, entries: number)
     queryFn: async (): Promise<BusStatic> => {
       const { data, error } = await api.GET("/api/jobs/{id}/network/{bus}/static", {
         params: { path: { id: job, bus }, query: at ? { at } : {} },
+      });
+      if (!data) throw new Refused(error);
+      return data;
+    },
+  });
+}
+
+/** Where the lines of a bus can be touched; none asked for without a bus. */
+export function useSpots(job: number, bus: string) {
+  return useQuery({
+    queryKey: ["spots", job, bus],
+    staleTime: Number.POSITIVE_INFINITY,
+    enabled: bus !== "",
+    queryFn: async (): Promise<Spot[]> => {
+      const { data, error } = await api.GET("/api/jobs/{id}/network/{bus}/spots", {
+        params: { path: { id: job, bus } },
       });
       if (!data) throw new Refused(error);
       return data;

@@ -1,34 +1,25 @@
-import { useState } from "react";
 import { useJob } from "../../../api/job";
 import { Button } from "../../../ui/Button";
 import { Combobox } from "../../../ui/Combobox";
 import { Select } from "../../../ui/Select";
-import { membersOf, useBuses } from "../buses";
-import { useLevels, useWeigh } from "./api";
+import { type Levels as Found, useWeigh } from "./api";
+import type { Tap } from "./tap";
 
 const volts = (v: number) => `${v.toFixed(2)} V`;
+const nanoseconds = (s: number) => `${(s * 1e9).toFixed(0)} ns`;
 
-/** A level this far from the expected one stands out, volts. */
+/** A level this far from the expected one stands out, volts; and a time by this share. */
 const OUT = 0.2;
+const SLOW = 0.4;
 
 /**
  * What each sender drives, beside what a sound vehicle and the first suspect would show at the very pins
  * where the bus was tapped; and the way to let it count.
  */
-export function Levels({ number, rate }: { number: number; rate: number }) {
+export function Levels({ number, tap }: { number: number; tap: Tap }) {
   const { view } = useJob();
-  const buses = (useBuses(view.id).data ?? []).filter((b) => b.kind !== "LIN");
-  const [chosen, setChosen] = useState("");
-  const near = buses.find((b) => rate > 0 && Math.abs(b.bit_rate / rate - 1) < 0.05);
-  const bus = buses.find((b) => b.id === chosen) ?? near ?? buses[0];
-  const [at, setAt] = useState("");
-  const members = bus ? membersOf(bus) : [];
-  const tapped = members.includes(at) ? at : "";
-  const suspect = view.suspects.find((s) => s.fault);
-  const wanted = { bus: bus?.id ?? "", at: tapped, under: suspect?.fault ?? "" };
-  const levels = useLevels(view.id, number, wanted, view.entries);
+  const { buses, bus, spots, at, setBus, setAt, suspect, levels } = tap;
   const weigh = useWeigh(view.id, number);
-  const name = (id: string) => view.modules.find((m) => m.id === id)?.name ?? id;
   const wrong = weigh.error ?? levels.error;
   return (
     <section aria-label="Levels" className="mt-4 border-t border-rule pt-3">
@@ -39,22 +30,22 @@ export function Levels({ number, rate }: { number: number; rate: number }) {
           heading="Which bus"
           className="field w-44"
           value={bus?.id ?? ""}
-          set={setChosen}
+          set={setBus}
           choices={buses.map((b) => ({ id: b.id, text: b.name }))}
         />
         <Combobox
           label="tapped at"
           heading="Tapped at"
-          className="field w-64"
-          value={tapped}
+          className="field w-96"
+          value={at}
           set={setAt}
-          choices={members.map((id) => ({ id, text: `${name(id)} ${id}` }))}
-          placeholder="member of the bus"
+          choices={spots.map((s) => ({ id: s.id, text: `${s.text} · ${s.lines.join(" ")}` }))}
+          placeholder="where the probes sat"
         />
         <Button
-          onClick={() => weigh.mutate({ bus: wanted.bus, at: tapped })}
+          onClick={() => weigh.mutate({ bus: bus?.id ?? "", at })}
           why={
-            tapped === ""
+            at === ""
               ? "Say first where the bus was tapped."
               : levels.data
                 ? weigh.isPending
@@ -71,43 +62,36 @@ export function Levels({ number, rate }: { number: number; rate: number }) {
           {wrong.message}
         </p>
       )}
-      {tapped !== "" && levels.data && (
+      {at !== "" && levels.data && (
         <>
-          <table className="mt-3 text-[14px]">
-            <caption className="label pb-1 text-left">
-              {levels.data.points[0]} to {levels.data.points[1]}
-            </caption>
-            <thead>
-              <tr className="border-b border-ink text-left">
-                <th className="pr-6 py-1">sender</th>
-                <th className="pr-6">measured</th>
-                <th className="pr-6">expected</th>
-                {suspect && <th className="pr-6">if {suspect.text}</th>}
-              </tr>
-            </thead>
-            <tbody>
-              {levels.data.rows.map((r) => (
-                <tr
-                  key={r.sender ?? ""}
-                  data-sender={r.sender ?? "rest"}
-                  className="border-b border-rule"
-                >
-                  <td className="pr-6 py-1">
-                    {r.sender ? `${r.name} ${r.sender}` : "nobody, at rest"}
-                  </td>
-                  <td
-                    className={`num pr-6 ${Math.abs(r.measured - r.expected) > OUT ? "text-oxide" : ""}`}
-                  >
-                    {volts(r.measured)}
-                  </td>
-                  <td className="num pr-6">{volts(r.expected)}</td>
-                  {suspect && (
-                    <td className="num pr-6">{r.under == null ? "–" : volts(r.under)}</td>
-                  )}
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <div className="mt-3 flex flex-wrap gap-x-10 gap-y-3">
+            {levels.data.spans.map(([red, black], span) => (
+              <Span
+                key={`${red} ${black}`}
+                head={`${red} to ${black}`}
+                rows={levels.data.rows.filter((r) => r.span === span)}
+                suspect={suspect?.text}
+              />
+            ))}
+          </div>
+          {levels.data.returns && (
+            <p className="mt-2 text-[14px]" data-returns>
+              Back to rest in{" "}
+              <span
+                className={`num ${Math.abs(levels.data.returns.measured_s / levels.data.returns.expected_s - 1) > SLOW ? "text-oxide" : ""}`}
+              >
+                {nanoseconds(levels.data.returns.measured_s)}
+              </span>
+              , about <span className="num">{nanoseconds(levels.data.returns.expected_s)}</span>{" "}
+              expected
+              {suspect && levels.data.returns.under_s != null && (
+                <>
+                  , <span className="num">{nanoseconds(levels.data.returns.under_s)}</span> if{" "}
+                  {suspect.text}
+                </>
+              )}
+            </p>
+          )}
           <p className="label mt-2">It would keep:</p>
           <ul className="text-[14px]" data-would-keep>
             {levels.data.findings.map((f) => (
@@ -122,5 +106,40 @@ export function Levels({ number, rate }: { number: number; rate: number }) {
         </>
       )}
     </section>
+  );
+}
+
+/** One measured span: its levels by who drives. */
+function Span({ head, rows, suspect }: { head: string; rows: Found["rows"]; suspect?: string }) {
+  return (
+    <table className="text-[14px]">
+      <caption className="label pb-1 text-left">{head}</caption>
+      <thead>
+        <tr className="border-b border-ink text-left align-bottom">
+          <th className="py-1 pr-6">sender</th>
+          <th className="pr-6">measured</th>
+          <th className="pr-6">expected</th>
+          {suspect && <th className="max-w-48 pr-6 font-normal">if {suspect}</th>}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((r) => (
+          <tr
+            key={r.sender ?? ""}
+            data-sender={r.sender ?? "rest"}
+            className="border-b border-rule"
+          >
+            <td className="py-1 pr-6">{r.sender ? `${r.name} ${r.sender}` : "nobody, at rest"}</td>
+            <td
+              className={`num pr-6 ${Math.abs(r.measured - r.expected) > OUT ? "text-oxide" : ""}`}
+            >
+              {volts(r.measured)}
+            </td>
+            <td className="num pr-6">{volts(r.expected)}</td>
+            {suspect && <td className="num pr-6">{r.under == null ? "–" : volts(r.under)}</td>}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -1,9 +1,11 @@
 import { useState } from "react";
 import { Button } from "../../../ui/Button";
 import { type Content, useContent, useFrames } from "./api";
+import { Beside, useBeside } from "./Beside";
 import { Levels } from "./Levels";
 import { around, type Stretch, told } from "./stretch";
 import { Trace } from "./Trace";
+import { useTap } from "./tap";
 
 /** Frames that a found place is shown with around it. */
 const AROUND = 12;
@@ -39,6 +41,8 @@ function Sheet({ job, number, content }: { job: number; number: number; content:
   // About a frame and its neighbours.
   const wide = content.bit_rate ? (AROUND * 130) / content.bit_rate : (whole.to - whole.from) / 50;
   const [found, setFound] = useState<number>();
+  const tap = useTap(number, content);
+  const beside = useBeside({ job, number, content, shown, frames: frames.data?.frames ?? [], tap });
   const go = (at: number) => {
     setFound(at);
     setShown(around(at, Math.min(wide, whole.to - whole.from), whole));
@@ -61,6 +65,7 @@ function Sheet({ job, number, content }: { job: number; number: number; content:
       ) : (
         content.frames > 0 && <p className="my-2 text-verdigris">Nothing is found to be wrong.</p>
       )}
+      {content.lines.length > 0 && <Beside beside={beside} tap={tap} />}
       {content.lines.length > 0 && (
         <Trace
           job={job}
@@ -71,10 +76,12 @@ function Sheet({ job, number, content }: { job: number; number: number; content:
           setShown={setShown}
           found={found}
           frames={frames.data?.frames ?? []}
+          bands={beside.bands}
+          ghost={beside.ghost}
         />
       )}
-      {content.bus !== "lin" && content.lines.length > 1 && content.frames > 0 && (
-        <Levels number={number} rate={content.bit_rate ?? 0} />
+      {content.frames > 0 && content.lines.length >= (content.bus === "lin" ? 1 : 2) && (
+        <Levels number={number} tap={tap} />
       )}
       <div className="mt-2 max-h-72 overflow-y-auto">
         <table className="w-full text-[14px]">

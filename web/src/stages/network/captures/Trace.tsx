@@ -1,89 +1,25 @@
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { Button } from "../../../ui/Button";
-import { type Content, type FrameRow, useVolts, type View } from "./api";
-import { moved, type Stretch, ticks, told, zoomed } from "./stretch";
+import { type Content, type FrameRow, useBits, useVolts, type View } from "./api";
+import { band, type Drawn, grid, HEIGHT, inkOf, LEFT, line, place, ruled, upright } from "./draw";
+import type { Band } from "./predicted";
+import { moved, type Stretch, told, zoomed } from "./stretch";
 
-const HEIGHT = 260;
-/** Room for the frames as a ruled line of text, and for the times below. */
-const RULED = 26;
-const TIMES = 20;
-const LEFT = 46;
-const INKS = ["--copper", "--verdigris", "--ink", "--ochre"];
-const inkOf = (k: number) => INKS[k % INKS.length] ?? "--ink";
 /** Samples that are shown at least. */
 const LEAST = 20;
 
-interface Drawn {
-  context: CanvasRenderingContext2D;
-  width: number;
-  shown: Stretch;
-  range: [number, number];
-  colour: (name: string) => string;
+/** Another capture laid over this one: its voltages, and how far it is off in time. */
+export interface Ghost {
+  view: View;
+  off: number;
 }
 
-const x = (d: Drawn, s: number) =>
-  LEFT + ((s - d.shown.from) / (d.shown.to - d.shown.from)) * (d.width - LEFT);
-const y = (d: Drawn, v: number) => {
-  const [low, high] = d.range;
-  return 8 + (1 - (v - low) / (high - low)) * (HEIGHT - RULED - TIMES - 16);
-};
-
-function grid(d: Drawn, length: number) {
-  const { context: c } = d;
-  c.fillStyle = d.colour("--faint");
-  c.strokeStyle = d.colour("--rule");
-  c.lineWidth = 1;
-  const [low, high] = d.range;
-  for (const v of ticks({ from: low, to: high }, 5)) {
-    c.beginPath();
-    c.moveTo(LEFT, y(d, v));
-    c.lineTo(d.width, y(d, v));
-    c.stroke();
-    c.fillText(`${Number(v.toFixed(3))} V`, 2, y(d, v) + 4);
-  }
-  for (const s of ticks(d.shown, Math.floor(d.width / 120))) {
-    c.beginPath();
-    c.moveTo(x(d, s), HEIGHT - TIMES - 4);
-    c.lineTo(x(d, s), HEIGHT - TIMES);
-    c.stroke();
-    c.fillText(told(s, length), x(d, s) + 3, HEIGHT - 6);
-  }
-}
-
-/** A line as it is drawn: from its least to its largest value in every column. */
-function line(d: Drawn, view: View, volts: number[], ink: string) {
-  const { context: c } = d;
+/** The volts of a line at a time: the middle of its column. */
+function voltsAt(view: View, volts: number[], at: number): number | undefined {
   const columns = volts.length / 2;
-  if (columns === 0) return;
-  const wide = view.to_s - view.from_s;
-  const at = (k: number) => x(d, view.from_s + ((k + 0.5) / columns) * wide);
-  c.strokeStyle = d.colour(ink);
-  c.lineWidth = 1.25;
-  c.beginPath();
-  for (let k = 0; k < columns; k++) {
-    c.lineTo(at(k), y(d, volts[2 * k] ?? 0));
-    c.lineTo(at(k), y(d, volts[2 * k + 1] ?? 0));
-  }
-  c.stroke();
-}
-
-function ruled(d: Drawn, frames: FrameRow[]) {
-  const { context: c } = d;
-  const top = HEIGHT - TIMES - RULED + 2;
-  for (const f of frames) {
-    const from = Math.max(LEFT, x(d, f.from_s));
-    const wide = Math.max(2, x(d, f.to_s) - from);
-    c.fillStyle = d.colour(f.error ? "--oxide" : "--rule");
-    c.fillRect(from, top, wide, 2);
-    const text = `${f.id || "?"} ${f.data}`;
-    c.fillStyle = d.colour(f.error ? "--oxide" : "--ink");
-    for (const words of [text, f.id || "?"]) {
-      if (c.measureText(words).width < wide - 2) {
-        c.fillText(words, from + 1, top + 16);
-        break;
-      }
-    }
-  }
+  const k = Math.floor(((at - view.from_s) / (view.to_s - view.from_s)) * columns);
+  const [low, high] = [volts[2 * k], volts[2 * k + 1]];
+  return low === undefined || high === undefined ? undefined : (low + high) / 2;
 }
 
 /** The lines of a capture over time: wheel, drag and keys move it, a press sets a mark. */
@@ -96,6 +32,8 @@ export function Trace({
   setShown,
   found,
   frames,
+  bands,
+  ghost,
 }: {
   job: number;
   number: number;
@@ -106,10 +44,17 @@ export function Trace({
   /** Where something was found that one went to, seconds. */
   found?: number;
   frames: FrameRow[];
+  /** What is predicted, behind the lines. */
+  bands: Band[];
+  /** Another capture over them. */
+  ghost?: Ghost;
 }) {
   const box = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(0);
   const [marks, setMarks] = useState<number[]>([]);
+  const [cursor, setCursor] = useState<number>();
+  const under = frames.find((f) => cursor !== undefined && f.from_s <= cursor && cursor < f.to_s);
+  const bits = useBits(job, number, under?.number).data ?? [];
   const held = useRef<{ at: number; from: Stretch; moved: boolean } | null>(null);
   const volts = useVolts(job, number, shown, Math.max(0, Math.floor(width - LEFT)));
   const least = LEAST * content.step_s;
@@ -141,28 +86,23 @@ export function Trace({
       range: [low - room, high + room],
       colour: (name) => style.getPropertyValue(name),
     };
-    grid(d, shown.to - shown.from);
+    grid(d);
+    for (const b of bands) band(d, b);
+    if (ghost) {
+      context.globalAlpha = 0.35;
+      ghost.view.lines.forEach((v, k) => {
+        line(d, ghost.view, v, inkOf(k), ghost.off);
+      });
+      context.globalAlpha = 1;
+    }
     volts.data?.lines.forEach((v, k) => {
       line(d, volts.data, v, inkOf(k));
     });
     ruled(d, frames);
-    if (found !== undefined) {
-      context.fillStyle = d.colour("--oxide");
-      context.beginPath();
-      context.moveTo(x(d, found) - 6, 0);
-      context.lineTo(x(d, found) + 6, 0);
-      context.lineTo(x(d, found), 9);
-      context.fill();
-    }
-    context.strokeStyle = d.colour("--ink");
-    context.setLineDash([4, 3]);
-    for (const mark of marks) {
-      context.beginPath();
-      context.moveTo(x(d, mark), 0);
-      context.lineTo(x(d, mark), HEIGHT - TIMES);
-      context.stroke();
-    }
-  }, [width, shown, volts.data, frames, marks, found, low, high, room]);
+    if (found !== undefined) place(d, found);
+    for (const mark of marks) upright(d, mark, "--ink", true);
+    if (cursor !== undefined) upright(d, cursor, "--faint", false);
+  }, [width, shown, volts.data, frames, marks, found, low, high, room, bands, ghost, cursor]);
   const time = (clientX: number) => {
     const left = box.current?.getBoundingClientRect().left ?? 0;
     const share = (clientX - left - LEFT) / Math.max(1, width - LEFT);
@@ -185,7 +125,11 @@ export function Trace({
   };
   const move = (e: PointerEvent) => {
     const h = held.current;
-    if (!h) return;
+    if (!h) {
+      const at = time(e.clientX);
+      setCursor(at >= shown.from && at <= shown.to ? at : undefined);
+      return;
+    }
     const by = (h.at - e.clientX) / Math.max(1, width - LEFT);
     if (Math.abs(h.at - e.clientX) > 4) h.moved = true;
     if (h.moved) setShown(moved(h.from, whole, by));
@@ -195,18 +139,67 @@ export function Trace({
     held.current = null;
     if (h && !h.moved) setMarks([...marks, time(e.clientX)].slice(-2));
   };
+  const bit = bits.findIndex((b) => cursor !== undefined && b.from_s <= cursor && cursor < b.to_s);
+  const [own, first_of] = [bits[bit], bits.findIndex((b) => b.field === bits[bit]?.field)];
+  const nth = bit - first_of + 1;
+  const read = (at: number) =>
+    volts.data?.lines.map((v) => `${voltsAt(volts.data, v, at)?.toFixed(2) ?? "–"} V`).join("  ");
+  /** The picture with its names, on paper, as a file. */
+  const save = () => {
+    const canvas = box.current;
+    if (!canvas) return;
+    const head = 26;
+    const dense = canvas.width / Math.max(1, width);
+    const sheet = document.createElement("canvas");
+    sheet.width = canvas.width;
+    sheet.height = canvas.height + head * dense;
+    const c = sheet.getContext("2d");
+    if (!c) return;
+    const style = getComputedStyle(canvas);
+    c.fillStyle = style.getPropertyValue("--sheet");
+    c.fillRect(0, 0, sheet.width, sheet.height);
+    c.drawImage(canvas, 0, head * dense);
+    c.scale(dense, dense);
+    c.font = "13px 'Sometype Mono Variable', monospace";
+    let left = 6;
+    content.lines.forEach(({ name }, k) => {
+      c.fillStyle = style.getPropertyValue(inkOf(k));
+      c.fillText(name, left, 17);
+      left += c.measureText(name).width + 24;
+    });
+    sheet.toBlob((blob) => {
+      if (!blob) return;
+      const a = document.createElement("a");
+      a.href = URL.createObjectURL(blob);
+      a.download = `capture-${number}.png`;
+      a.click();
+      URL.revokeObjectURL(a.href);
+    }, "image/png");
+  };
   const middle = (shown.from + shown.to) / 2;
+  /** The cursor a bit on, or back: to the middle of it. */
+  const step = (by: number) => {
+    const next = bits[bit + by];
+    if (next) return setCursor((next.from_s + next.to_s) / 2);
+    const wide = content.bit_rate ? 1 / content.bit_rate : (shown.to - shown.from) / 100;
+    setCursor((cursor ?? frames[0]?.from_s ?? middle) + by * wide);
+  };
   const keys: Record<string, () => void> = {
     "+": () => setShown(zoomed(shown, whole, least, 0.5, middle)),
     "-": () => setShown(zoomed(shown, whole, least, 2, middle)),
     "0": () => setShown(whole),
     ArrowLeft: () => setShown(moved(shown, whole, -0.2)),
     ArrowRight: () => setShown(moved(shown, whole, 0.2)),
-    Escape: () => setMarks([]),
+    Escape: () => {
+      setMarks([]);
+      setCursor(undefined);
+    },
+    ",": () => step(-1),
+    ".": () => step(1),
   };
   const [first, second] = marks;
   const apart = first === undefined || second === undefined ? 0 : Math.abs(second - first);
-  const bits = content.bit_rate ? `, ${(apart * content.bit_rate).toFixed(1)} bits` : "";
+  const long = content.bit_rate ? `, ${(apart * content.bit_rate).toFixed(1)} bits` : "";
   return (
     <figure className="mt-2">
       <figcaption className="flex flex-wrap items-center gap-x-5 text-[14px]">
@@ -224,7 +217,7 @@ export function Trace({
           {first !== undefined &&
             second === undefined &&
             `mark at ${told(first, shown.to - shown.from)}`}
-          {apart > 0 && `${told(apart)} between the marks${bits}`}
+          {apart > 0 && `${told(apart)} between the marks${long}`}
         </span>
         <Button aria-label="a shorter stretch" onClick={keys["+"]}>
           +
@@ -233,6 +226,7 @@ export function Trace({
           −
         </Button>
         <Button onClick={keys["0"]}>whole</Button>
+        <Button onClick={save}>as picture</Button>
       </figcaption>
       <canvas
         ref={box}
@@ -244,6 +238,7 @@ export function Trace({
         onPointerDown={down}
         onPointerMove={move}
         onPointerUp={up}
+        onPointerLeave={() => setCursor(undefined)}
         onPointerCancel={() => {
           held.current = null;
         }}
@@ -256,6 +251,18 @@ export function Trace({
           act();
         }}
       />
+      <p className="num min-h-6 text-[13px] text-faint" data-cursor>
+        {cursor === undefined
+          ? "Point at a bit, or step with , and . from bit to bit; a press sets a mark."
+          : [
+              told(cursor, shown.to - shown.from),
+              read(cursor),
+              under && `${under.id} ${own ? `${own.field}, bit ${nth}` : ""}`,
+              own && (own.dominant ? "dominant (0)" : "recessive (1)"),
+            ]
+              .filter(Boolean)
+              .join("   ")}
+      </p>
       {volts.error && (
         <p role="alert" className="text-oxide">
           {volts.error.message}

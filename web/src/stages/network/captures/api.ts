@@ -7,6 +7,8 @@ export type Listed = components["schemas"]["CaptureRow"];
 export type Content = components["schemas"]["CaptureContent"];
 export type FrameRow = components["schemas"]["CaptureFrame"];
 export type View = components["schemas"]["CaptureView"];
+export type Levels = components["schemas"]["CaptureLevels"];
+export type BitRow = components["schemas"]["CaptureBit"];
 
 /** The captures of a job; asked anew when its ledger has grown. */
 export function useCaptures(job: number, entries: number) {
@@ -50,6 +52,22 @@ export function useVolts(job: number, number: number, s: Stretch, columns: numbe
     queryFn: async (): Promise<View> => {
       const { data, error } = await api.GET("/api/jobs/{id}/captures/{number}/view", {
         params: { path: { id: job, number }, query: query(s, columns) },
+      });
+      if (!data) throw new Refused(error);
+      return data;
+    },
+  });
+}
+
+/** The bits of a frame; none asked for without its number. */
+export function useBits(job: number, number: number, frame: number | undefined) {
+  return useQuery({
+    queryKey: ["capture", job, number, "bits", frame],
+    enabled: frame !== undefined,
+    gcTime: 60_000,
+    queryFn: async (): Promise<BitRow[]> => {
+      const { data, error } = await api.GET("/api/jobs/{id}/captures/{number}/bits", {
+        params: { path: { id: job, number }, query: { frame: frame ?? 0 } },
       });
       if (!data) throw new Refused(error);
       return data;

@@ -1,0 +1,9 @@
+import type { RollView } from "../../api/client";
+
+export type Scope = NonNullable<RollView["scope"]>;
+
+/** Where each look stands, nought at the foot; none where nothing was sent. */
+export function heights(looks: Scope["looks"]): (number | null)[] {
+  const most = Math.max(1, ...looks.map((l) => l?.weakest ?? 0));
+  return looks.map((l) => (l?.weakest == null ? null : l.weakest / most));
+}
