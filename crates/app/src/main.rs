@@ -6,6 +6,7 @@ mod captures;
 mod cli;
 mod demo;
 mod http;
+mod plans;
 mod progress;
 mod roll_call;
 mod serve;

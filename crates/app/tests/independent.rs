@@ -117,3 +117,31 @@ async fn instrument_libraries_of_others_read_our_meter() {
     assert!(told["ohms"][0].as_f64().is_some(), "{told}");
     assert_eq!(told["other_function"].as_str().unwrap().trim(), "\"CURR\"");
 }
+
+#[tokio::test]
+async fn instrument_libraries_of_others_read_our_scope() {
+    let s = standin(None).await;
+    common::hands(&s, "/state", json!({"key": "15"})).await;
+    common::hands(&s, "/probes", json!({"channels": [{"red": "X1.DH"}]})).await;
+    let mut library = python("python");
+    let (host, port) = (s.scope.ip().to_string(), s.scope.port().to_string());
+    library.arg(here().join("scope.py")).args([host, port]);
+    let asked = tokio::task::spawn_blocking(move || library.output().unwrap()).await.unwrap();
+    let error = String::from_utf8_lossy(&asked.stderr);
+    assert!(asked.status.success(), "{error}");
+    let told: Value = serde_json::from_slice(&asked.stdout).expect("JSON");
+    for idn in ["idn", "other_idn"] {
+        assert!(told[idn].as_str().unwrap().contains("STAND-IN SCOPE"), "{told}");
+    }
+    assert_eq!((&told["opc"], &told["done"]), (&json!("1"), &json!("1")));
+    assert_eq!(told["names"], "\"CH1\"");
+    assert_eq!(told["samples"], json!([4000, 4000]));
+    // As text there are six digits.
+    assert!(told["apart"].as_f64().unwrap() < 1e-4, "{told}");
+    // CAN high rests at about 2.5 V and is driven to 3.5 V (ISO 11898-2).
+    let [low, high] = [0, 1].map(|k| told["range"][k].as_f64().unwrap());
+    assert!((2.2..2.7).contains(&low) && (3.0..4.2).contains(&high), "{told}");
+    let errors = json!(["-224,\"Illegal parameter value\"", "0,\"No error\""]);
+    assert_eq!(told["errors"], errors);
+    assert_eq!((&told["other_time"], &told["other_samples"]), (&json!(0.001), &json!(2000)));
+}

@@ -16,7 +16,7 @@ fn updates_give_what_solving_from_rest_gives() {
     let mut others = Vec::new();
     for (s, named) in c.vehicle.states.iter().enumerate() {
         let mut sweep = Sweep::new(&c, &named.state, &[]);
-        for f in faults.chunks(40).skip(s).step_by(173).flatten() {
+        for f in faults.chunks(40).skip(s).step_by(431).flatten() {
             let slow = c.solve(&named.state, &f.changes, None);
             let p = sweep.solve(&f.changes);
             points += 1;

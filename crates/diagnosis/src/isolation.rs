@@ -5,10 +5,9 @@
 use crate::model::{Model, ModelError};
 use crate::network::{connectors, on_bus};
 use crate::next::candidates::{Candidate, What};
-use crate::next::{Ask, Outcome, weigh};
+use crate::next::{Ask, Outcome, Weighed, Weigher, likeliest_ways};
 use crate::words;
 use circuit::bus_lines::bit;
-use rayon::prelude::*;
 use serde::Serialize;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -188,11 +187,16 @@ fn base(ask: &Ask<'_>) -> OperatingState {
     }
 }
 
-/// The moves that part a bus, best first.
+/// The moves that part a bus, best first. Each is solved for itself: `going` is told how many are done of how
+/// many and says whether to go on; none comes back where it does not.
 ///
 /// # Errors
 /// [`ModelError::Unknown`] for a bus that does not exist.
-pub fn plan(ask: &Ask<'_>, bus: &str) -> Result<BusPlan, ModelError> {
+pub fn plan(
+    ask: &Ask<'_>,
+    bus: &str,
+    going: &dyn Fn(usize, usize) -> bool,
+) -> Result<Option<BusPlan>, ModelError> {
     let model = ask.model;
     let number = on_bus(&model.circuit, bus)?;
     let base = base(ask);
@@ -204,39 +208,42 @@ pub fn plan(ask: &Ask<'_>, bus: &str) -> Result<BusPlan, ModelError> {
     let states = &model.circuit.vehicle.states;
     let named = states.iter().find(|s| s.state.alike_plugged(&base));
     let name = named.map_or("", |s| s.id.as_str());
-    let candidates: Vec<Candidate> =
-        all.iter().map(|m| Candidate::new(what(), Arc::clone(&m.state), name)).collect();
+    let rough = likeliest_ways(ask);
+    let weigher = Weigher::new(ask, &rough);
     // Asking again as it is tells something as well: a move is worth what it tells beyond that.
-    let again = weigh(ask, vec![Candidate::new(what(), base.clone(), name)]);
-    let again = again.first().map_or(0.0, |w| w.ranked.bits);
-    let mut weighed = weigh(ask, candidates);
-    weighed.retain(|w| w.ranked.bits > again + BEYOND_BITS);
-    let find =
-        |state: &OperatingState| weighed.iter().position(|w| *w.ranked.candidate.state == *state);
-    let mut made: Vec<(usize, BusMove)> = all
-        .par_iter()
-        .filter_map(|m| {
-            let at = find(&m.state)?;
-            let w = &weighed[at];
-            Some((
-                at,
-                BusMove {
-                    id: w.ranked.candidate.id().to_string(),
-                    text: m.text.clone(),
-                    connector: m.connector.clone(),
-                    reroute: m.reroute.clone(),
-                    quantity: w.ranked.candidate.kind().to_owned(),
-                    state: (*m.state).clone(),
-                    minutes: w.ranked.minutes,
-                    bits: w.ranked.bits,
-                    harm: harm(model, number, &base, &m.state),
-                    outcomes: w.outcomes.clone(),
-                },
-            ))
-        })
-        .collect();
-    made.sort_by_key(|(at, _)| *at);
-    let idle = all.iter().filter(|m| find(&m.state).is_none());
-    let idle = idle.map(|m| format!("{}{}", m.connector, m.reroute)).collect();
-    Ok(BusPlan { bus: bus.to_owned(), moves: made.into_iter().map(|(_, m)| m).collect(), idle })
+    let again = weigher.weigh(Candidate::new(what(), base.clone(), name));
+    let again = again.map_or(0.0, |w| w.ranked.bits);
+    let (mut moves, mut idle) = (Vec::new(), Vec::new());
+    for (k, m) in all.iter().enumerate() {
+        if !going(k, all.len()) {
+            return Ok(None);
+        }
+        let weighed = weigher.weigh(Candidate::new(what(), Arc::clone(&m.state), name));
+        match weighed.filter(|w| w.ranked.bits > again + BEYOND_BITS) {
+            Some(w) => {
+                let rate = w.ranked.bits / w.ranked.minutes;
+                moves.push((rate, made(model, number, &base, m, w)));
+            }
+            None => idle.push(format!("{}{}", m.connector, m.reroute)),
+        }
+    }
+    moves.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let moves = moves.into_iter().map(|(_, m)| m).collect();
+    Ok(Some(BusPlan { bus: bus.to_owned(), moves, idle }))
+}
+
+/// A move as it is shown.
+fn made(model: &Model, bus: usize, base: &OperatingState, m: &Possible, w: Weighed) -> BusMove {
+    BusMove {
+        id: w.ranked.candidate.id().to_string(),
+        text: m.text.clone(),
+        connector: m.connector.clone(),
+        reroute: m.reroute.clone(),
+        quantity: w.ranked.candidate.kind().to_owned(),
+        state: (*m.state).clone(),
+        minutes: w.ranked.minutes,
+        bits: w.ranked.bits,
+        harm: harm(model, bus, base, &m.state),
+        outcomes: w.outcomes,
+    }
 }

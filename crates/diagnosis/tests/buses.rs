@@ -41,7 +41,7 @@ fn plan(evidence: &[Evidence], now: &OperatingState, bus: &str) -> (BusPlan, Pos
         refused: &[],
         prices: &Prices::default(),
     };
-    (isolation::plan(&ask, bus).unwrap(), posterior)
+    (isolation::plan(&ask, bus, &|_, _| true).unwrap().unwrap(), posterior)
 }
 
 fn look(evidence: &[Evidence], now: &OperatingState, bus: &str, at: &str) -> BusStatic {

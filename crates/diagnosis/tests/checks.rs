@@ -66,7 +66,7 @@ fn posts_and_fuse_backs_are_points_and_buried_splices_are_none() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 20, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 8, ..ProptestConfig::default() })]
 
     #[test]
     fn what_is_predicted_for_a_fault_is_what_a_meter_shows_of_it(
@@ -112,7 +112,7 @@ fn a_meter_across_an_open_contact_shows_when_what_hangs_behind_it_has_let_go() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(48))]
+    #![proptest_config(ProptestConfig::with_cases(24))]
     #[test]
     fn what_is_expected_of_a_meter_is_what_it_shows_with_its_own_load(
         at in any::<proptest::sample::Index>(), faults in prop::collection::vec(any::<proptest::sample::Index>(), 12),
@@ -150,7 +150,7 @@ static PULLED: LazyLock<Vec<(vehicle::ConnectorId, Vec<String>)>> = LazyLock::ne
 });
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(48))]
+    #![proptest_config(ProptestConfig::with_cases(24))]
     #[test]
     fn ohms_of_what_is_pulled_are_those_that_a_meter_shows_whatever_the_rest_of_the_vehicle_does(
         of in any::<proptest::sample::Index>(), faults in prop::collection::vec(any::<proptest::sample::Index>(), 24),

@@ -183,3 +183,70 @@ fn moisture_on_a_leg_makes_what_is_tapped_there_small() {
     assert!((there - 0.67).abs() < 0.12, "{there}");
     assert!(elsewhere > there + 0.25, "{there} {elsewhere}");
 }
+
+/// A capture that ships: its file, what is hidden, where it is tapped, seconds, samples a second, and what
+/// is found in it.
+type Shipped =
+    (&'static str, &'static [&'static str], &'static [&'static str], f64, f64, &'static [Kind]);
+
+const SHIPPED: [Shipped; 4] = [
+    ("body-bus-sound.csv", &[], &["X1.BH", "X1.BL"], 5e-3, 4e6, &[]),
+    (
+        "drive-bus-one-terminator.csv",
+        &["part:A10:open"],
+        &["X1.DH", "X1.DL"],
+        3e-3,
+        10e6,
+        &[Kind::Returns],
+    ),
+    (
+        "drive-bus-high-line-leaks.csv",
+        &["wire:302:ground:2000"],
+        &["X1.DH", "X1.DL"],
+        3e-3,
+        10e6,
+        &[Kind::Offset],
+    ),
+    (
+        "climate-line-one-flap-silent.csv",
+        &["part:A51:silent"],
+        &["X23.LIN"],
+        0.15,
+        200e3,
+        &[Kind::NoAnswer],
+    ),
+];
+
+#[test]
+fn the_captures_that_ship_show_what_they_are_for() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/captures");
+    for (name, faults, points, seconds, rate, kinds) in SHIPPED {
+        let path = format!("{folder}/{name}");
+        if std::env::var_os("CHALKEUS_WRITE").is_some() {
+            let trace = capture(faults, points, seconds, (seconds * rate) as usize);
+            std::fs::create_dir_all(folder).unwrap();
+            std::fs::write(&path, bus::format::csv::write(&trace)).unwrap();
+        }
+        let text = std::fs::read_to_string(&path).unwrap();
+        assert!(text.len() < 1_000_000, "{name}: {}", text.len());
+        let trace = bus::format::csv::read(&text, &Default::default()).unwrap();
+        let found = match points {
+            [_] => {
+                let d = bus::lin::decode::decode(&trace, 0).unwrap();
+                assert!(d.frames.len() > 5, "{name}");
+                bus::findings::of_lin(&trace, &d)
+            }
+            _ => {
+                let d = decode(&trace, None).unwrap();
+                assert!(d.sound().count() >= 3, "{name}: {}", d.sound().count());
+                bus::findings::of_can(&trace, &d)
+            }
+        };
+        let told: BTreeSet<Kind> = found.iter().map(|f| f.kind).collect();
+        let wanted: BTreeSet<Kind> = kinds.iter().copied().collect();
+        assert!(
+            told.is_superset(&wanted) && (wanted.is_empty() == told.is_empty()),
+            "{name}: {found:#?}"
+        );
+    }
+}

@@ -66,6 +66,17 @@ pub async fn a_missing_terminator_is_seen_by_the_meter_and_by_the_scope(house: &
     b.act(url, id, drive, "Take a capture").await;
     b.css("[data-capture] button").await.click().await.unwrap();
     b.says("a terminator is missing").await;
+    // It knows where it was tapped: predictions stand beside what was measured.
+    b.says("Back to rest in").await;
+    // The same place again and again, beside the roll call; one sweep of it is kept and laid over.
+    b.press_in(drive, "Watch it beside the roll call").await;
+    b.says("frames not right").await;
+    b.act(url, id, "section[@aria-label='scope beside the roll call']", "Keep this sweep").await;
+    b.press("Take it away").await;
+    b.press("Pause").await;
+    b.find("over them", "round").await;
+    b.says("laid by the first frame both have").await;
+    b.picture("scope").await;
 }
 
 pub async fn a_bus_is_led_past_a_module_and_over_a_spare_leg(house: &House) {

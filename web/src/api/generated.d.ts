@@ -605,8 +605,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How to part a bus: what to unplug next, what to lead past, by what it would tell a minute. */
+        /**
+         * How to part a bus: what to unplug next, what to lead past, by what it would tell a minute. Whoever breaks
+         *     the request off ends the work.
+         */
         get: operations["plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/network/{bus}/plan/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the plan of a bus is. */
+        get: operations["plan_progress"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2748,6 +2768,13 @@ export interface components {
             /** @description Repair item of the terminal pair here, when there is one. */
             item: string;
         };
+        /** @description How far a plan is. */
+        PlanProgress: {
+            /** @description Moves that are solved. */
+            done: number;
+            /** @description Moves there are; 0 while nothing is worked out. */
+            of: number;
+        };
         /** @description A check by hand somebody has in mind. */
         Planned: {
             /** @description Red end. */
@@ -4777,6 +4804,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BusPlan"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_progress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                bus: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanProgress"];
                 };
             };
             /** @description Refused: what happened and what to do */

@@ -97,6 +97,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(network::who_answers))
         .routes(routes!(network::mark))
         .routes(routes!(network::spots))
+        .routes(routes!(network::plan_progress))
         .routes(routes!(network::keep_roll_call))
         .routes(routes!(scans::clear))
         .routes(routes!(vehicle_side::drive))

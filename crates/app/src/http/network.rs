@@ -5,6 +5,7 @@ use super::extract::{Json, Key, Path, Query};
 use super::problem::Problem;
 use super::reasoning::ask;
 use crate::bench::modules;
+use crate::plans::PlanProgress;
 use crate::roll_call::RollView;
 use axum::extract::State;
 use axum::response::Response;
@@ -46,10 +47,27 @@ pub async fn statics(
     .await
 }
 
-/// How to part a bus: what to unplug next, what to lead past, by what it would tell a minute.
+/// How to part a bus: what to unplug next, what to lead past, by what it would tell a minute. Whoever breaks
+/// the request off ends the work.
 #[utoipa::path(get, path = "/api/jobs/{id}/network/{bus}/plan", responses((status = 200, body = BusPlan)))]
 pub async fn plan(State(shop): App, Path((id, bus)): Path<(i64, String)>) -> Answer<BusPlan> {
-    ask(shop, id, move |k| isolation::plan(&k.question(), &bus)).await
+    let planning = shop.plans.begin(id, &bus);
+    let told = planning.teller();
+    let solved = ask(shop, id, move |k| {
+        isolation::plan(&k.question(), &bus, &|done, of| told.tell(done, of))
+    });
+    let Json(plan) = solved.await?;
+    let stopped = || Problem::state("the plan was given up; ask for it again");
+    Ok(Json(plan.ok_or_else(stopped)?))
+}
+
+/// How far the plan of a bus is.
+#[utoipa::path(get, path = "/api/jobs/{id}/network/{bus}/plan/progress", responses((status = 200, body = PlanProgress)))]
+pub async fn plan_progress(
+    State(shop): App,
+    Path((id, bus)): Path<(i64, String)>,
+) -> Answer<PlanProgress> {
+    Ok(Json(shop.plans.progress(id, &bus)))
 }
 
 /// A state to ask who answers in.

@@ -17,6 +17,8 @@ use vehicle::{PartId, Vehicle};
 
 /// Time between two rounds, if they take no longer.
 const PERIOD: Duration = Duration::from_millis(400);
+/// A sweep takes work: none is taken once nobody has looked for so long.
+const UNSEEN: Duration = Duration::from_secs(60);
 /// Rounds without a change after which what was done before is over.
 const QUIET_ROUNDS: usize = 3;
 
@@ -96,7 +98,10 @@ impl RollCalls {
 
     /// As it is now.
     pub fn view(&self, job: i64) -> RollView {
-        lock(&self.of(job)).view()
+        let record = self.of(job);
+        let mut r = lock(&record);
+        r.seen = Some(Instant::now());
+        r.view()
     }
 
     /// All rounds that are kept, with a head: round, marks, modules.
@@ -182,7 +187,11 @@ async fn call(record: Arc<Mutex<Record>>, run: u64, bench: Arc<Bench>, vehicle: 
     loop {
         clock.tick().await;
         let started = Instant::now();
-        let watched = lock(&record).watched.clone();
+        let watched = {
+            let r = lock(&record);
+            let looked = r.seen.is_some_and(|at| at.elapsed() < UNSEEN);
+            r.watched.clone().filter(|_| looked)
+        };
         let swept = async {
             match &watched {
                 Some(watched) => Some(sweep(&bench, &vehicle, watched).await),

@@ -5,7 +5,7 @@ use diagnosis::coincidence::{Coincidence, coincidences};
 use diagnosis::roll_call::RollCall;
 use serde::Serialize;
 use std::collections::VecDeque;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 use vehicle::PartId;
 
@@ -106,6 +106,8 @@ pub(super) struct Record {
     /// Number of the run; an older one ends.
     pub run: u64,
     pub running: bool,
+    /// When somebody looked at it last.
+    pub seen: Option<Instant>,
     /// What the scope watches beside it.
     pub watched: Option<BusWatch>,
     /// The latest sweep.

@@ -15,6 +15,7 @@ pub use vehicles::Vehicles;
 
 use crate::bench::{Addresses, Bench};
 use crate::captures::Captures;
+use crate::plans::Plans;
 use crate::progress::{AtWork, Progress};
 use crate::roll_call::RollCalls;
 use diagnosis::ledger::Entry;
@@ -72,6 +73,8 @@ pub struct Shop {
     pub progress: AtWork,
     /// Roll calls that run or are paused.
     pub roll_calls: RollCalls,
+    /// Plans that are being worked out.
+    pub plans: Plans,
     /// Captures of buses.
     pub captures: Captures,
     told: broadcast::Sender<Told>,
@@ -121,6 +124,7 @@ impl Shop {
             reasoner: Reasoner::default(),
             progress: AtWork::new(told.clone()),
             roll_calls: RollCalls::default(),
+            plans: Plans::default(),
             captures: Captures::open(data)?,
             told,
         });

@@ -29,7 +29,7 @@ use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use value::{Scales, Table};
 use vehicle::{Item, OperatingState};
-pub(crate) use weigh::weigh;
+pub(crate) use weigh::{Weighed, Weigher, likeliest_ways};
 
 /// Everything a next check is chosen from.
 #[derive(Debug, Clone, Copy)]

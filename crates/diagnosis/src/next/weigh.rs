@@ -3,9 +3,9 @@
 use super::candidates::Candidate;
 use super::value::Scales;
 use super::{
-    Ask, Outcome, Ranked, Valued, WORTHLESS_BITS, heads, likeliest, live_of, rank, ranked_of,
-    solve_ahead,
+    Ask, Outcome, Ranked, WORTHLESS_BITS, heads, likeliest, live_of, rank, ranked_of, solve_ahead,
 };
+use crate::posterior::Live;
 
 /// A check weighed by itself, with what its outcomes would mean.
 #[derive(Debug, Clone)]
@@ -14,13 +14,31 @@ pub(crate) struct Weighed {
     pub(crate) outcomes: Vec<Outcome>,
 }
 
-/// Weighs given checks by the likeliest way each suspect is wrong, best first; those that tell nothing are
-/// left out.
-pub(crate) fn weigh(ask: &Ask<'_>, candidates: Vec<Candidate>) -> Vec<Weighed> {
-    let rough = heads(&likeliest(&live_of(ask)));
-    let scales = Scales::new(ask.model, ask.posterior, &rough);
-    solve_ahead(ask.model, &candidates, &rough);
-    let valued = rank(ask, &scales, WORTHLESS_BITS, None, 0.0, candidates);
-    let weighed = |v: Valued| Weighed { outcomes: scales.outcomes(&v.table), ranked: ranked_of(v) };
-    valued.into_iter().map(weighed).collect()
+/// The likeliest way each suspect is wrong: what given checks are weighed by.
+pub(crate) fn likeliest_ways(ask: &Ask<'_>) -> Vec<Live> {
+    heads(&likeliest(&live_of(ask)))
+}
+
+/// Weighs given checks one by one.
+pub(crate) struct Weigher<'a> {
+    ask: &'a Ask<'a>,
+    rough: &'a [Live],
+    scales: Scales<'a>,
+}
+
+impl<'a> Weigher<'a> {
+    pub(crate) fn new(ask: &'a Ask<'a>, rough: &'a [Live]) -> Self {
+        let scales = Scales::new(ask.model, ask.posterior, rough);
+        Self { ask, rough, scales }
+    }
+
+    /// Weighs a check; none where it tells nothing.
+    pub(crate) fn weigh(&self, candidate: Candidate) -> Option<Weighed> {
+        let candidates = vec![candidate];
+        solve_ahead(self.ask.model, &candidates, self.rough);
+        let valued = rank(self.ask, &self.scales, WORTHLESS_BITS, None, 0.0, candidates);
+        let valued = valued.into_iter().next()?;
+        let outcomes = self.scales.outcomes(&valued.table);
+        Some(Weighed { outcomes, ranked: ranked_of(valued) })
+    }
 }

@@ -1,9 +1,10 @@
 import { useState } from "react";
 import { useJob } from "../../api/job";
 import { Button } from "../../ui/Button";
+import { Progress } from "../../ui/Progress";
 import { Rescan } from "../../ui/Rescan";
 import { WhoAnswers } from "../../ui/WhoAnswers";
-import { type Move, usePlan } from "./meter";
+import { type Move, usePlan, usePlanProgress } from "./meter";
 
 const idOf = (m: Move) => m.connector || m.reroute;
 
@@ -12,6 +13,7 @@ export function PartPlan({ bus }: { bus: string }) {
   const { view, act, busy } = useJob();
   const [chosen, setChosen] = useState("");
   const plan = usePlan(view.id, bus, view.ledger.length);
+  const far = usePlanProgress(view.id, bus, plan.isPending).data;
   const apart = [...(view.state.unplugged ?? []), ...(view.state.rerouted ?? [])];
   const moves = plan.data?.moves ?? [];
   const move = moves.find((m) => idOf(m) === chosen) ?? moves[0];
@@ -43,8 +45,16 @@ export function PartPlan({ bus }: { bus: string }) {
     return (
       <>
         {back}
-        <p role="status" className="mt-2 text-faint">
-          Solving this bus with each plug out …
+        <p role="status" className="mt-2 flex items-center gap-3 text-faint">
+          Solving this bus with each plug out
+          {far && far.of > 0 && (
+            <>
+              <Progress label="moves solved" done={far.done} of={far.of} />
+              <span className="num">
+                {far.done} of {far.of}
+              </span>
+            </>
+          )}
         </p>
       </>
     );

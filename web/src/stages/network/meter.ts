@@ -45,8 +45,27 @@ export function usePlan(job: number, bus: string, entries: number) {
   return useQuery({
     queryKey: ["plan", job, bus, entries],
     retry: false,
-    queryFn: async (): Promise<Plan> => {
+    // Whoever looks elsewhere meanwhile ends the work.
+    queryFn: async ({ signal }): Promise<Plan> => {
       const { data, error } = await api.GET("/api/jobs/{id}/network/{bus}/plan", {
+        params: { path: { id: job, bus } },
+        signal,
+      });
+      if (!data) throw new Refused(error);
+      return data;
+    },
+  });
+}
+
+/** How far the plan of a bus is, while it is waited for. */
+export function usePlanProgress(job: number, bus: string, waits: boolean) {
+  return useQuery({
+    queryKey: ["plan", job, bus, "progress"],
+    enabled: waits,
+    gcTime: 0,
+    refetchInterval: 400,
+    queryFn: async () => {
+      const { data, error } = await api.GET("/api/jobs/{id}/network/{bus}/plan/progress", {
         params: { path: { id: job, bus } },
       });
       if (!data) throw new Refused(error);
