@@ -76,6 +76,7 @@ pub async fn a_missing_terminator_is_seen_by_the_meter_and_by_the_scope(house: &
     b.press("Pause").await;
     b.find("over them", "round").await;
     b.says("laid by the first frame both have").await;
+    b.css("canvas[role='img']").await.send_keys("++").await.unwrap();
     b.picture("scope").await;
 }
 
