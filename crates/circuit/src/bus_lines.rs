@@ -45,7 +45,7 @@ pub fn bus_lines(c: &Circuit) -> TiVec<NodeId, u32> {
         .iter()
         .filter(|b| {
             let leads = match b.of {
-                Of::Wire(_) | Of::Terminal(..) => true,
+                Of::Wire(_) | Of::Terminal(..) | Of::Seat(_) => true,
                 Of::Device { device, role } => role == 0 && c.leads_on(device),
                 Of::Ground(_) | Of::Lead(_) => false,
             };

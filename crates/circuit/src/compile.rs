@@ -6,6 +6,7 @@ use crate::elements::{self, Device};
 use crate::law::Law;
 use crate::linear::Plan;
 use crate::names::Names;
+use crate::partners::{self, Seat, Seats};
 use crate::reroute::{self, Lead, Reroute};
 use crate::software::Software;
 use std::collections::{BTreeMap, HashMap};
@@ -43,6 +44,8 @@ pub enum Of {
         /// Which of its branches.
         role: usize,
     },
+    /// The plug of a part that may be exchanged with an identical one: between its contacts and its pins.
+    Seat(PartIx),
     /// A lead that a technician may put there: a way of [`crate::reroute`], by index.
     Lead(usize),
 }
@@ -277,6 +280,8 @@ impl Circuit {
         };
         let mut node_of = BTreeMap::new();
         let mut terminal_branch = BTreeMap::new();
+        let partners = partners::of(&vehicle);
+        let mut seats = Seats::new();
         for connector in &vehicle.connectors {
             for cavity in &connector.cavities {
                 let key = (connector.id.clone(), cavity.no.clone());
@@ -287,7 +292,15 @@ impl Circuit {
                         let owner = part.as_ref().and_then(|p| part_index.get(p));
                         let Some(owner) = owner.copied() else { continue };
                         b.part = owner;
-                        let pin = b.pin(cavity.pin.as_deref().unwrap_or(&cavity.no));
+                        let name_of_pin = cavity.pin.as_deref().unwrap_or(&cavity.no);
+                        let mut pin = b.pin(name_of_pin);
+                        if partners.iter().any(|(x, y)| [*x, *y].contains(&owner)) {
+                            let face = b.node();
+                            let seat = b.add(face, pin, Of::Seat(owner), partners::SEAT_OHMS);
+                            let of_part = seats.entry(owner).or_default();
+                            of_part.insert(name_of_pin.to_owned(), Seat { face, pin, seat });
+                            pin = face;
+                        }
                         (name.clone(), format!("{name}:part"), pin)
                     }
                 };
@@ -301,6 +314,7 @@ impl Circuit {
         }
         // Pins no connector claims sit in a socket named like the part.
         let mut claimed: std::collections::BTreeSet<NodeId> = node_of.values().copied().collect();
+        claimed.extend(seats.values().flat_map(|own| own.values()).map(|s| s.pin));
         let pins: Vec<_> = b.pins.iter().map(|(k, n)| (k.clone(), *n)).collect();
         for ((part, pin), node) in pins {
             if reroute::is_inner(&vehicle, part, &pin) {
@@ -340,7 +354,9 @@ impl Circuit {
             let (from, to) = (end(&wire.from)?, end(&wire.to)?);
             wire_branch.push(b.add(from, to, Of::Wire(w), ohms));
         }
-        let reroutes = reroute::all(&vehicle, |point| node_of.get(point).copied())
+        let mut found = reroute::all(&vehicle, |point| node_of.get(point).copied());
+        found.extend(partners::exchanges(&vehicle, &partners, &seats));
+        let reroutes = found
             .into_iter()
             .enumerate()
             .map(|(k, mut found)| {

@@ -20,6 +20,7 @@ pub mod linear;
 pub mod marks;
 pub mod meter;
 pub mod names;
+mod partners;
 pub mod phase;
 pub mod place;
 pub mod reroute;

@@ -19,14 +19,20 @@ pub enum By {
         /// Cavities of the spare one.
         to: Vec<String>,
     },
+    /// Two identical members of a LIN bus, each plugged in at the other's place.
+    Exchange {
+        /// The other one.
+        with: PartIx,
+    },
 }
 
-/// A way to lead a bus elsewhere; named as in an operating state: `bridge:A24`, `spare:XSC.2H`.
+/// A way to lead a bus elsewhere; named as in an operating state: `bridge:A24`, `spare:XSC.2H`,
+/// `exchange:A50+A51`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reroute {
     /// Its name.
     pub id: String,
-    /// The module led past, or the coupler.
+    /// The module led past, the coupler, or the one that is exchanged.
     pub part: PartIx,
     /// What is done.
     pub by: By,
@@ -48,7 +54,15 @@ pub(crate) struct Found {
     pub part: PartIx,
     pub by: By,
     pub leads: Vec<Lead>,
-    pub opens: Vec<String>,
+    pub opens: Opens,
+}
+
+/// Contacts that open, as they are found.
+pub(crate) enum Opens {
+    /// By their cavities.
+    Cavities(Vec<String>),
+    /// As they are.
+    Branches(Vec<BranchId>),
 }
 
 /// Resistance of such a lead with its contacts, ohms.
@@ -95,7 +109,7 @@ fn bridge(
         part,
         by: By::Bridge,
         leads,
-        opens: Vec::new(),
+        opens: Opens::Branches(Vec::new()),
     })
 }
 
@@ -128,7 +142,7 @@ fn spares(
             Some(Lead { from: node(from)?, to: node(&format!("{to}:part"))? })
         };
         let leads = from.iter().zip(&to).map(lead).collect::<Option<_>>()?;
-        let (id, opens) = (format!("spare:{}", from[0]), from.clone());
+        let (id, opens) = (format!("spare:{}", from[0]), Opens::Cavities(from.clone()));
         Some(Found { id, part, by: By::Spare { from, to }, leads, opens })
     };
     used.filter_map(to).collect()
@@ -142,7 +156,10 @@ impl Found {
         contact: impl Fn(&str, &str) -> Option<BranchId>,
     ) -> Reroute {
         let of = |cavity: &String| Point::of(cavity).key().and_then(|(c, no)| contact(c, no));
-        let opens = self.opens.iter().filter_map(of).collect();
+        let opens = match self.opens {
+            Opens::Cavities(all) => all.iter().filter_map(of).collect(),
+            Opens::Branches(all) => all,
+        };
         Reroute { id: self.id, part: self.part, by: self.by, leads, opens }
     }
 }
@@ -183,6 +200,9 @@ impl Circuit {
             By::Spare { from, to } => {
                 format!("Move {} to the spare leg {}", from.join(" and "), to.join(" and "))
             }
+            By::Exchange { with } => {
+                format!("Exchange {name} with {}", self.vehicle.parts[*with].name)
+            }
         }
     }
 
@@ -193,6 +213,9 @@ impl Circuit {
             By::Bridge => format!("bus led past {} {} by a lead", part.name, part.id),
             By::Spare { from, to } => {
                 format!("{} moved to {}", from.join(" and "), to.join(" and "))
+            }
+            By::Exchange { with } => {
+                format!("{} and {} exchanged", part.id, self.vehicle.parts[*with].id)
             }
         }
     }

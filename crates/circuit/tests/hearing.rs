@@ -196,3 +196,54 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn what_is_wrong_in_an_exchanged_slave_goes_with_it_and_what_is_wrong_in_the_harness_stays() {
+    let c = &*WREN;
+    let id = "exchange:A50+A51";
+    let r = c.reroute(id).unwrap();
+    // Three pins of each.
+    assert_eq!((r.leads.len(), r.opens.len()), (6, 6));
+    // The blower regulator is another kind of part; it is exchanged with nobody.
+    assert!(c.reroutes.iter().all(|r| !r.id.starts_with("exchange:") || !r.id.contains("A53")));
+    let plain = on();
+    let exchanged = OperatingState { rerouted: [id.to_owned()].into(), ..plain.clone() };
+    let (master, one, other) =
+        (c.part("A23").unwrap(), c.part("A50").unwrap(), c.part("A51").unwrap());
+    let heard = |state: &OperatingState, fault: &str| {
+        let changes = fault::by_id(c, fault).unwrap().changes;
+        [one, other].map(|sender| {
+            let all = c.heard(state, &changes, "lin_climate", sender);
+            all.iter().any(|(part, hears)| *part == master && *hears)
+        })
+    };
+    assert_eq!(heard(&plain, "part:A50:silent"), [false, true]);
+    assert_eq!(heard(&exchanged, "part:A50:silent"), [false, true]);
+    for harness in ["terminal:X50.LIN:open", "terminal:X50.30:open"] {
+        assert_eq!(heard(&plain, harness), [false, true], "{harness}");
+        assert_eq!(heard(&exchanged, harness), [true, false], "{harness}");
+    }
+    // Sound, an exchange changes nothing but a contact's worth.
+    let (a, b) = (c.solve(&plain, &[], None), c.solve(&exchanged, &[], None));
+    for part in [one, other] {
+        assert!(a.alive(c, part) && b.alive(c, part));
+    }
+    let far = a.volts.iter().zip(&b.volts).map(|(x, y)| (x - y).abs()).fold(0.0, f64::max);
+    assert!(far < 0.02, "{far}");
+}
+
+#[test]
+fn a_vehicle_drawn_within_tolerance_has_the_same_places_as_the_one_in_the_file() {
+    let mut drawn = WREN.vehicle.clone();
+    let mut turn = 0.0;
+    circuit::tolerance::draw(&mut drawn, &mut || {
+        turn += 1.3;
+        f64::sin(turn)
+    });
+    let copy = Circuit::new(drawn).unwrap();
+    assert_eq!((copy.nodes, copy.branches.len()), (WREN.nodes, WREN.branches.len()));
+    let ways = |c: &Circuit| c.reroutes.iter().map(|r| r.id.clone()).collect::<Vec<_>>();
+    assert_eq!(ways(&copy), ways(&WREN));
+    let [one, other] = ["A50", "A51"].map(|id| WREN.part(id).unwrap());
+    assert!(WREN.are_identical(one, other) && !copy.are_identical(one, other));
+}

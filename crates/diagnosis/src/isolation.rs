@@ -8,6 +8,7 @@ use crate::next::candidates::{Candidate, What};
 use crate::next::{Ask, Outcome, Weighed, Weigher, likeliest_ways};
 use crate::words;
 use circuit::bus_lines::bit;
+use circuit::reroute::By;
 use serde::Serialize;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -97,6 +98,9 @@ fn possible(model: &Model, bus: usize, base: &OperatingState) -> Vec<Possible> {
     }
     let lines = model.bus_lines();
     let here = |r: &&circuit::reroute::Reroute| {
+        if matches!(r.by, By::Exchange { with } if !c.are_identical(r.part, with)) {
+            return false;
+        }
         let at = r.leads.first().map(|k| lines[c.branches[*k].from]);
         at.is_some_and(|on| on & bit(bus) != 0) && !base.rerouted.contains(&r.id)
     };
@@ -162,6 +166,12 @@ fn harm(model: &Model, bus: usize, base: &OperatingState, with: &OperatingState)
     }
     if !behind.is_empty() {
         out.push(format!("{} cut off with it", list(&behind)));
+    }
+    for r in with.rerouted.difference(&base.rerouted).filter_map(|id| c.reroute(id)) {
+        if let By::Exchange { with } = r.by {
+            let [one, other] = [r.part, with].map(|p| c.vehicle.parts[p].id.to_string());
+            out.push(format!("{one} works where {other} belongs and {other} where {one} does: put them back, or teach them their places"));
+        }
     }
     if let (Some(was), Some(is)) = (sent_volts(model, bus, base), sent_volts(model, bus, with))
         && (is / was - 1.0).abs() > SAME

@@ -204,7 +204,7 @@ pub fn buses(c: &Arc<Circuit>) -> Vec<BusTree> {
 /// Whether a branch leads a line on: a conductor, a contact, or a link through a part.
 fn is_way(c: &Circuit, of: &Of) -> bool {
     match of {
-        Of::Wire(_) | Of::Terminal(..) => true,
+        Of::Wire(_) | Of::Terminal(..) | Of::Seat(_) => true,
         Of::Device { device, role } => *role == 0 && c.leads_on(*device),
         Of::Ground(_) | Of::Lead(_) => false,
     }

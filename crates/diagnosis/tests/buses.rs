@@ -1,5 +1,5 @@
 //! A bus read with a plain meter, and parted to find what is on it.
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
 mod common;
 
@@ -175,6 +175,32 @@ fn a_slave_that_holds_its_lin_low_is_found_by_unplugging() {
     let (_, after) = plan(&evidence, &now, "lin_climate");
     let top = after.ranking()[0];
     assert_eq!(MODEL.items[top.0].to_string(), "part:A50", "after {pulled:?}");
+}
+
+#[test]
+fn exchanging_identical_partners_tells_the_flap_from_its_harness() {
+    let on = state("on");
+    let flap = "part:A50";
+    for (hidden, in_flap) in [("part:A50:silent", true), ("terminal:X50.LIN:open", false)] {
+        let mut evidence = scanned(&on, hidden, 1);
+        // A capture at the master shows that nobody answers for the flap.
+        let (bus, from, at) = ("lin_climate".to_owned(), "A50".into(), "A23".into());
+        let missing = Finding::Heard { bus, from, at, heard: false };
+        evidence.push(Evidence::new(on.clone(), missing));
+        let (first, before) = plan(&evidence, &on, "lin_climate");
+        let exchange = |m: &&isolation::BusMove| m.reroute == "exchange:A50+A51";
+        let m = first.moves.iter().find(exchange);
+        let m = m.unwrap_or_else(|| panic!("{:?}", first.idle));
+        assert!(m.harm.iter().any(|h| h.contains("A50 works where A51 belongs")), "{:?}", m.harm);
+        assert!(m.minutes > 10.0, "two flaps behind the dash: {}", m.minutes);
+        evidence.extend(scanned(&m.state, hidden, 2));
+        let (_, after) = plan(&evidence, &m.state, "lin_climate");
+        let of = |p: &Posterior| p.items[MODEL.item(&flap.parse().unwrap()).unwrap()];
+        match in_flap {
+            true => assert!(of(&after) > 0.9 && of(&before) < 0.9, "{}", of(&after)),
+            false => assert!(of(&after) < 0.05 && of(&before) > 0.1, "{}", of(&after)),
+        }
+    }
 }
 
 #[test]

@@ -319,7 +319,7 @@ fn item_of(circuit: &Circuit, branch: BranchId) -> Item {
         Of::Wire(w) => Item::wire(&circuit.vehicle.wires[*w].id),
         Of::Terminal(connector, cavity) => Item::Terminal(format!("{connector}.{cavity}").into()),
         Of::Ground(g) => Item::Ground(circuit.vehicle.grounds[*g].id.clone()),
-        Of::Device { .. } | Of::Lead(_) => Item::Elsewhere,
+        Of::Device { .. } | Of::Lead(_) | Of::Seat(_) => Item::Elsewhere,
     }
 }
 

@@ -131,7 +131,8 @@ pub struct OperatingState {
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
     pub unplugged: BTreeSet<ConnectorId>,
     /// Ways a bus is led elsewhere: `bridge:A24` past a module that it passes through, `spare:XSC.2H` from a
-    /// leg of a star coupler to its spare one. The circuit tells which there are.
+    /// leg of a star coupler to its spare one, `exchange:A50+A51` of two identical LIN partners. The circuit
+    /// tells which there are.
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
     pub rerouted: BTreeSet<String>,
     /// The battery is taken off (both posts).

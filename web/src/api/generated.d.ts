@@ -2649,7 +2649,8 @@ export interface components {
             unplugged: components["schemas"]["ConnectorId"][];
             /**
              * @description Ways a bus is led elsewhere: `bridge:A24` past a module that it passes through, `spare:XSC.2H` from a
-             *     leg of a star coupler to its spare one. The circuit tells which there are.
+             *     leg of a star coupler to its spare one, `exchange:A50+A51` of two identical LIN partners. The circuit
+             *     tells which there are.
              * @default []
              */
             rerouted: string[];

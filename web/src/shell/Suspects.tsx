@@ -118,7 +118,7 @@ function SuspectRow({ suspect }: { suspect: Suspect }) {
   const outside = suspect.repair_item === "elsewhere";
   const notes = [
     suspect.variant,
-    suspect.wavering > 0.3 ? `comes and goes ${percent(suspect.wavering)} %` : "",
+    suspect.wavering > 0.3 ? `comes and goes ${percent(suspect.wavering)}\u00a0%` : "",
     suspect.together_with ? `together with ${suspect.together_with}` : "",
   ].filter(Boolean);
   return (

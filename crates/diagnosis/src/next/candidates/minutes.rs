@@ -5,6 +5,7 @@ use super::{What, hands, owner, roll_calls, scans};
 use crate::evidence::{Evidence, Finding};
 use crate::model::Model;
 use crate::posterior::Posterior;
+use circuit::reroute::By;
 use circuit::{Instrument, Probe};
 use std::collections::BTreeSet;
 use vehicle::{Item, KeyPosition, OperatingState};
@@ -37,6 +38,8 @@ const ORIENT: f64 = 0.5;
 const SUSPECTED: f64 = 0.02;
 /// To lay one lead, or to move one contact, and to take it back.
 const REROUTE: f64 = 1.0;
+/// To take a part out and put it in at another place.
+const EXCHANGE: f64 = 3.0;
 /// A switch that is held or an output that is kept driven meanwhile.
 const HELD: f64 = 0.2;
 
@@ -157,7 +160,15 @@ pub(super) fn of_state(
     }
     let led = state.rerouted.symmetric_difference(&now.rerouted);
     for r in led.filter_map(|id| model.circuit.reroute(id)) {
-        minutes += REROUTE * r.leads.len() as f64;
+        minutes += match &r.by {
+            By::Exchange { with } => {
+                let of =
+                    |part: vehicle::PartIx| reach(model, &model.circuit.vehicle.parts[part].id);
+                let both = [of(r.part), of(*with)];
+                both.iter().map(|(go, unplug)| go + unplug + EXCHANGE).sum::<f64>()
+            }
+            By::Bridge | By::Spare { .. } => REROUTE * r.leads.len() as f64,
+        };
     }
     minutes
 }

@@ -31,6 +31,8 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             let own = own.filter(|x| x.part.as_ref() == Some(&c.vehicle.parts[r.part].id));
             own.filter_map(|x| connectors.get(x.id.as_str())).sum::<f64>()
         }
+        // They say nothing to a tester: their master's codes tell, which a plan of the bus asks for.
+        By::Exchange { .. } => 0.0,
         By::Spare { from, .. } => from.iter().filter_map(|cavity| cavities.get(cavity)).sum(),
     };
     let mut ways: Vec<(f64, &Reroute)> = c.reroutes.iter().map(|r| (at(r), r)).collect();
