@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
 /// Rounds from a mark on that belong to what it says, unless another mark comes.
-const BELONG: usize = 5;
+pub const BELONG: usize = 5;
 /// Steps of the angle over which shares are integrated.
 const STEPS: usize = 2000;
 

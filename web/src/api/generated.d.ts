@@ -3495,8 +3495,8 @@ export interface components {
         WeighedLevels: {
             /** @description The bus. */
             bus: string;
-            /** @description The member at whose pins it was tapped. */
-            at: components["schemas"]["PartId"];
+            /** @description The member at whose pins it was tapped, or the spot. */
+            at: string;
         };
         /** @description One thing that raises or lowers a repair item before evidence. */
         Weight: {
@@ -3970,7 +3970,7 @@ export interface operations {
             query: {
                 /** @description The bus. */
                 bus: string;
-                /** @description The member at whose pins it was tapped. */
+                /** @description The member at whose pins it was tapped, or the spot. */
                 at: string;
                 /** @description A fault whose levels are wanted beside the expected ones. */
                 under?: string | null;

@@ -19,7 +19,7 @@ use vehicle::PartId;
 pub struct Tapped {
     /// The bus.
     bus: String,
-    /// The member at whose pins it was tapped.
+    /// The member at whose pins it was tapped, or the spot.
     at: String,
     /// A fault whose levels are wanted beside the expected ones.
     #[serde(default)]
@@ -180,8 +180,8 @@ pub async fn capture_levels(
 pub struct WeighedLevels {
     /// The bus.
     bus: String,
-    /// The member at whose pins it was tapped.
-    at: PartId,
+    /// The member at whose pins it was tapped, or the spot.
+    at: String,
 }
 
 /// Keeps the telling levels of a capture as findings.

@@ -9,6 +9,7 @@ use crate::view::{self, SupplyRow};
 use axum::extract::State;
 use circuit::Instrument;
 use diagnosis::Evidence;
+use diagnosis::coincidence::BELONG;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::Entry;
 use serde::{Deserialize, Serialize};
@@ -293,8 +294,7 @@ pub async fn look(
 /// How long it is waited for what was moved before to come to rest, so often at most.
 const QUIET: Duration = Duration::from_millis(400);
 const QUIET_TRIES: u32 = 20;
-/// Rounds in which a roll call shows what moving a harness did, and the longest they are waited for.
-const SHOWS_ROUNDS: usize = 5;
+/// The longest that the rounds are waited for in which a roll call shows what moving a harness did.
 const SHOWS: Duration = Duration::from_secs(10);
 
 /// A check by hand for the demo's hands.
@@ -365,7 +365,7 @@ pub async fn by_hands(
             if shop.roll_calls.runs(id) {
                 // What a hand would hardly notice the roll call does.
                 let until = tokio::time::Instant::now() + SHOWS;
-                while shop.roll_calls.round(id) < round + SHOWS_ROUNDS
+                while shop.roll_calls.round(id) < round + BELONG
                     && shop.roll_calls.runs(id)
                     && tokio::time::Instant::now() < until
                 {

@@ -7,6 +7,7 @@ pub use record::{Mark, RollView};
 pub use scope::{BusWatch, Look};
 
 use crate::bench::{Bench, modules, scope::Sweep};
+use crate::captures::{Content, Opened};
 use diagnosis::roll_call::RollCall;
 use record::{Record, Round};
 use scope::Swept;
@@ -175,7 +176,7 @@ async fn sweep(bench: &Bench, vehicle: &Vehicle, watched: &BusWatch) -> Result<S
     let sweep = Sweep::short(b.ok_or("there is no such bus")?);
     let of = sweep.of;
     let trace = bench.capture(&watched.points, sweep).await.map_err(|e| e.to_string())?;
-    let work = tokio::task::spawn_blocking(move || scope::decoded(trace, of));
+    let work = tokio::task::spawn_blocking(move || Opened::of(Content::Volts(trace), of));
     let opened = work.await.map_err(|e| e.to_string())??;
     Ok(Swept { watched: watched.clone(), of, opened: Arc::new(opened), round: 0 })
 }
@@ -205,6 +206,8 @@ async fn call(record: Arc<Mutex<Record>>, run: u64, bench: Arc<Bench>, vehicle: 
         }
         r.trouble.clear();
         let look = match swept {
+            // Another place may be watched by now, or none.
+            Some(Ok(swept)) if r.watched.as_ref() != Some(&swept.watched) => None,
             Some(Ok(swept)) => {
                 let look = Look::of(&swept.opened);
                 let round = r.total();

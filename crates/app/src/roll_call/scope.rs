@@ -1,8 +1,7 @@
 //! The scope beside a roll call: a sweep with every round, so that what the lines do and who falls silent
 //! stand over each other.
 
-use crate::captures::{Content, Opened};
-use bus::Trace;
+use crate::captures::Opened;
 use bus::findings::amplitude;
 use diagnosis::ledger::CaptureOf;
 use serde::{Deserialize, Serialize};
@@ -93,17 +92,10 @@ pub struct Swept {
     pub round: usize,
 }
 
-/// Decodes a sweep.
-///
-/// # Errors
-/// In words.
-pub fn decoded(trace: Trace, of: CaptureOf) -> Result<Opened, String> {
-    Opened::of(Content::Volts(trace), of)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::captures::Content;
     use bus::can::wave::{Rates, Sent, Shape, draw};
     use bus::can::{bits::bits, frame};
 
@@ -120,7 +112,7 @@ mod tests {
             })
             .collect();
         let trace = draw(&sent, &rates, &rest, 1e-7, 3e-3);
-        Look::of(&decoded(trace, CaptureOf::Can).unwrap())
+        Look::of(&Opened::of(Content::Volts(trace), CaptureOf::Can).unwrap())
     }
 
     #[test]

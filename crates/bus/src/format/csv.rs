@@ -224,13 +224,12 @@ pub fn write(trace: &Trace) -> String {
         let _ = write!(out, ",{plain}");
     }
     out.push('\n');
-    // A thousandth of a step in time and a tenth of a millivolt: finer than any probe, and a third of the
-    // length of all digits.
+    // A thousandth of a step tells the times apart; volts come back as they were.
     let digits = (3.0 - trace.step_s.log10()).ceil().clamp(3.0, 15.0) as usize;
     for k in 0..trace.len() {
         let _ = write!(out, "{:.digits$}", trace.time(k as f64));
         for channel in &trace.channels {
-            let _ = write!(out, ",{:.4}", channel.volts[k]);
+            let _ = write!(out, ",{}", channel.volts[k]);
         }
         out.push('\n');
     }

@@ -42,10 +42,12 @@ export function useBeside({
   const is = content.bus === "lin" ? "LIN" : "CAN";
   const others = all.filter((c) => c.number !== number && c.bus === is);
   const other = Number(over);
+  // Laid once, by the beginnings of both: whatever stretch is shown, it stays where it is.
+  const begins = useFrames(job, number, { from: content.from_s, to: content.to_s }).data?.frames;
   const its = useContent(job, other || number).data;
   const span = { from: its?.from_s ?? 0, to: its?.to_s ?? 0 };
   const theirs = useFrames(job, other || number, span);
-  const found = other ? aligned(frames, theirs.data?.frames ?? []) : undefined;
+  const found = other ? aligned(begins ?? [], theirs.data?.frames ?? []) : undefined;
   const off = found ?? span.from - content.from_s;
   const moved = { from: shown.from + off, to: shown.to + off };
   const volts = useVolts(job, other || number, moved, other && its ? COLUMNS : 0);
