@@ -2,6 +2,7 @@
 
 mod checks;
 mod setup;
+mod tests;
 
 use clap::{Parser, Subcommand};
 use std::process::{Command, ExitCode};

@@ -7,6 +7,7 @@ mod cli;
 mod demo;
 mod http;
 mod plans;
+mod presence;
 mod progress;
 mod roll_call;
 mod serve;

@@ -35,8 +35,8 @@ async fn a_client_of_others_finds_our_stand_in_right() {
     assert_eq!(told["vehicle"], json!(["0PMWR22K8NB004417", 0x1001]));
     assert_eq!((&told["status"], &told["power"]), (&json!([0, 4]), &json!(1)));
     assert_eq!(told["vin"], "0PMWR22K8NB004417");
-    // Seconds: P2 of 50 ms, P2* of 5 s.
-    assert_eq!(told["session"], json!([0.05, 5.0]));
+    // Seconds: P2 of 500 ms, P2* of 5 s.
+    assert_eq!(told["session"], json!([0.5, 5.0]));
     let monitors = common::wren().monitors.iter().filter(|m| m.module == "A2").count();
     assert_eq!(told["codes"], json!([monitors, 0xFF]));
     for yes in ["present", "cleared", "unlocked", "reset"] {

@@ -283,11 +283,11 @@ fn a_second_program_on_the_directory_says_so_and_a_backup_is_made_beside_the_fir
     assert_eq!(second.status.code(), Some(1));
     let words = String::from_utf8(second.stderr).unwrap();
     assert!(words.contains("another Chalkeus") && words.contains("--data"), "{words}");
-    let to = dir.path().join("copy.sqlite");
+    let to = dir.path().join("copy");
     let mut backup = std::process::Command::new(env!("CARGO_BIN_EXE_chalkeus"));
     backup.arg("backup").arg(&to).arg("--data").arg(dir.path().join("data"));
     assert!(backup.status().unwrap().success());
-    let c = rusqlite::Connection::open(&to).unwrap();
+    let c = rusqlite::Connection::open(to.join("chalkeus.sqlite")).unwrap();
     let jobs: i64 = c.query_row("SELECT COUNT(*) FROM job", [], |r| r.get(0)).unwrap();
     assert_eq!(jobs, 1);
     assert_eq!(backup.status().unwrap().code(), Some(1), "it exists already");

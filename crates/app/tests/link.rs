@@ -79,6 +79,26 @@ async fn a_driven_output_loads_the_circuit_and_is_given_back_when_the_link_goes(
 }
 
 #[tokio::test]
+async fn several_values_come_with_one_request_and_what_is_unknown_is_left_out() {
+    let s = standin(None).await;
+    hands(&s, "/state", json!({"key": "15"})).await;
+    let link = Gateway::connect(s.doip).await.unwrap();
+    // Supply, front wash input, and an identifier that nobody has.
+    let wanted = [(0x2001, 2), (0x9999, 1), (0x2011, 2)];
+    let all = read_data::several(&link, BODY, &wanted).await.unwrap();
+    assert_eq!(all.iter().map(|(did, _)| *did).collect::<Vec<_>>(), [0x2001, 0x2011]);
+    let alone = read_data::by_identifier(&link, BODY, 0x2001).await.unwrap();
+    let volts = |data: &[u8]| f64::from(u16::from_be_bytes([data[0], data[1]])) / 1000.0;
+    assert!((volts(&all[0].1) - volts(&alone)).abs() < 0.01);
+    // Only unknown ones: refused, and asked one by one, none is there.
+    assert_eq!(read_data::several(&link, BODY, &[(0x9999, 1), (0x9998, 1)]).await.unwrap(), []);
+    // More than a module takes at once.
+    let many: Vec<u8> = std::iter::once(0x22).chain([0x20, 0x01].repeat(40)).collect();
+    let refused = link.request(BODY, "many values", &many).await.unwrap_err();
+    assert!(matches!(refused, LinkError::Refused { code: 0x13, .. }), "{refused}");
+}
+
+#[tokio::test]
 async fn garbage_ends_in_words_on_both_sides() {
     let s = standin(None).await;
     hands(&s, "/state", json!({"key": "15"})).await;

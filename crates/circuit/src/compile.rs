@@ -3,6 +3,7 @@
 use crate::chain::Chains;
 use crate::earth::earthed;
 use crate::elements::{self, Device};
+use crate::hearing::Hearing;
 use crate::law::Law;
 use crate::linear::Plan;
 use crate::names::Names;
@@ -10,6 +11,7 @@ use crate::partners::{self, Seat, Seats};
 use crate::reroute::{self, Lead, Reroute};
 use crate::software::Software;
 use std::collections::{BTreeMap, HashMap};
+use std::sync::OnceLock;
 use thiserror::Error;
 use vehicle::{
     ConnectorId, GroundIx, OperatingState, OutputId, OutputIx, PartId, PartIx, TiSlice, TiVec,
@@ -151,6 +153,9 @@ pub struct Circuit {
     pub names: Names,
     /// Ways to lead a bus elsewhere.
     pub reroutes: Vec<Reroute>,
+    /// The buses modules talk over, resolved when first asked for.
+    hearing: OnceLock<Option<Hearing>>,
+    request_hearing: OnceLock<Option<Hearing>>,
 }
 
 /// Resistance of a plugged terminal pair for a conductor of one square millimetre, ohms: a contact is
@@ -237,6 +242,16 @@ impl Builder {
 }
 
 impl Circuit {
+    /// The buses modules talk over; none where no module has a CAN bus.
+    pub fn hearing(&self) -> Option<&Hearing> {
+        self.hearing.get_or_init(|| Hearing::of(self)).as_ref()
+    }
+
+    /// As much of them as requests by message need; none where no request travels.
+    pub(crate) fn request_hearing(&self) -> Option<&Hearing> {
+        self.request_hearing.get_or_init(|| Hearing::of_requests(self)).as_ref()
+    }
+
     /// Compiles a validated vehicle file.
     ///
     /// # Errors
@@ -431,6 +446,8 @@ impl Circuit {
             terminal_branch,
             pin_node: b.pins,
             reroutes,
+            hearing: OnceLock::new(),
+            request_hearing: OnceLock::new(),
         })
     }
 

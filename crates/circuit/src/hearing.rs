@@ -9,7 +9,9 @@ use crate::compile::{Circuit, DeviceIx, NodeId};
 use crate::fault::Change;
 use crate::phase::{DOMINANT, Ear};
 use crate::software::ArrivalIx;
+use crate::solve::Solution;
 use crate::sweep::Sweep;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use vehicle::{OperatingState, PartIx, TiSlice, TiVec, Vehicle};
 
@@ -134,6 +136,28 @@ pub struct Sound {
 impl Hearing {
     /// Of a circuit. None where no module has a CAN bus.
     pub fn of(c: &Circuit) -> Option<Self> {
+        let found = Self::between(c, |_| true, |_| true)?;
+        found.buses.iter().any(|b| !b.ear.is_lin()).then_some(found)
+    }
+
+    /// As much of it as requests by message need: who sends them and who waits for them. None where no
+    /// request travels.
+    pub(crate) fn of_requests(c: &Circuit) -> Option<Self> {
+        let is_requested = |message: ArrivalIx| c.software.is_requested(message);
+        let asked = c.software.arrivals().filter(|(k, _)| is_requested(*k));
+        let ends: BTreeSet<PartIx> = asked.flat_map(|(_, a)| [a.sender, a.at]).collect();
+        let mut found = Self::between(c, |part| ends.contains(&part), is_requested)?;
+        found.buses.retain(|b| !(b.members.is_empty() && b.messages.is_empty()));
+        found.nodes = nodes_of(&found.buses);
+        (!found.buses.is_empty()).then_some(found)
+    }
+
+    /// Between some parts, for some messages.
+    fn between(
+        c: &Circuit,
+        is_member: impl Fn(PartIx) -> bool,
+        is_wanted: impl Fn(ArrivalIx) -> bool,
+    ) -> Option<Self> {
         let v = &c.vehicle;
         let gateway = gateway(v)?;
         let on_line = bus_lines(c);
@@ -155,15 +179,17 @@ impl Hearing {
                 false => m.part == gateway,
             };
             let Some(own) = all.iter().find(is_middle) else { continue };
-            let members: Vec<Member> = all.iter().filter(|m| m.part != own.part).copied().collect();
-            let mut nodes: Vec<NodeId> = all.iter().flat_map(|m| m.ear.nodes).collect();
+            let others = all.iter().filter(|m| m.part != own.part && is_member(m.part));
+            let members: Vec<Member> = others.copied().collect();
+            let ears = members.iter().chain([own]);
+            let mut nodes: Vec<NodeId> = ears.flat_map(|m| m.ear.nodes).collect();
             let (middle, device, ear) = (own.part, own.device, own.ear);
             let end = |part: PartIx| match members.iter().position(|m| m.part == part) {
                 _ if part == middle => End::Middle,
                 Some(k) => End::Member(k),
                 None => End::Elsewhere(part),
             };
-            let arrivals = c.software.arrivals().filter(|(_, a)| a.bus == number);
+            let arrivals = c.software.arrivals().filter(|(k, a)| a.bus == number && is_wanted(*k));
             let messages = arrivals.map(|(k, a)| (k, end(a.sender), end(a.at))).collect();
             let kept = kept(c, &on_line, number);
             nodes.extend(kept.iter().flat_map(|k| [k.plus, k.minus]));
@@ -173,12 +199,7 @@ impl Hearing {
         }
         let mut asked: TiVec<PartIx, bool> = v.parts.iter().map(|p| p.module.is_some()).collect();
         buses.iter().flat_map(|b| &b.members).for_each(|m| asked[m.part] = true);
-        let mut nodes: Vec<NodeId> =
-            buses.iter().flat_map(|b: &Line| b.nodes.iter().copied()).collect();
-        nodes.sort_unstable();
-        nodes.dedup();
-        let found = Self { nodes, gateway, on_line, buses, asked };
-        found.buses.iter().any(|b| !b.ear.is_lin()).then_some(found)
+        Some(Self { nodes: nodes_of(&buses), gateway, on_line, buses, asked })
     }
 
     /// Whether changes lie on a line or in a transceiver of these buses: what hangs on them then says
@@ -214,8 +235,20 @@ impl Hearing {
         self.buses.iter().map(|b| b.middle)
     }
 
+    /// Nodes of all ears and of the supplies that keep links closed.
+    pub(crate) fn nodes(&self) -> &[NodeId] {
+        &self.nodes
+    }
+
     /// What a sound vehicle in the sweep's state does.
     pub fn sound(&self, sweep: &mut Sweep) -> Sound {
+        let heard = sweep.hold_lost(&[]);
+        let sound = self.sound_held(sweep);
+        sweep.hear_again(heard);
+        sound
+    }
+
+    fn sound_held(&self, sweep: &mut Sweep) -> Sound {
         let mut sound = Sound::default();
         for bus in &self.buses {
             let (rest, closed) = {
@@ -239,7 +272,8 @@ impl Hearing {
     /// The state with the middle sending a dominant bit, for each bus: from there a fault is a small
     /// change. Slow.
     pub fn dominant(&self, circuit: &Arc<Circuit>, state: &OperatingState) -> Vec<Sweep> {
-        let held = |bus: &Line| Sweep::new(circuit, state, &[Change::Hold(bus.device, DOMINANT)]);
+        let held =
+            |bus: &Line| Sweep::lacking(circuit, state, &[Change::Hold(bus.device, DOMINANT)], &[]);
         self.buses.iter().map(held).collect()
     }
 
@@ -248,6 +282,23 @@ impl Hearing {
     /// what a sound vehicle does, only ways that may have changed are looked at; given the sweeps of
     /// [`Hearing::dominant`], more quickly.
     pub fn unheard(
+        &self,
+        sweep: &mut Sweep,
+        mut dominant: Option<&mut [Sweep]>,
+        changes: &[Change],
+        sound: Option<&Sound>,
+    ) -> Unheard {
+        // What is asked for stays as it is while bits are sent.
+        let heard = sweep.hold_lost(changes);
+        for held in dominant.iter_mut().flat_map(|d| d.iter_mut()) {
+            held.lack(sweep.taken_lost());
+        }
+        let unheard = self.unheard_held(sweep, dominant, changes, sound);
+        sweep.hear_again(heard);
+        unheard
+    }
+
+    fn unheard_held(
         &self,
         sweep: &mut Sweep,
         mut dominant: Option<&mut [Sweep]>,
@@ -303,11 +354,51 @@ impl Hearing {
     }
 }
 
+/// Nodes that are looked at on some buses, each once.
+fn nodes_of(buses: &[Line]) -> Vec<NodeId> {
+    let mut nodes: Vec<NodeId> = buses.iter().flat_map(|b| b.nodes.iter().copied()).collect();
+    nodes.sort_unstable();
+    nodes.dedup();
+    nodes
+}
+
+/// Rounds of what arrives and what is asked for before what was found last stands.
+pub(crate) const ROUNDS: usize = 4;
+
 /// Who is not heard in a state under changes, worked out from rest. Slow.
 pub fn unheard(circuit: &Arc<Circuit>, state: &OperatingState, changes: &[Change]) -> Unheard {
-    let mut sweep = Sweep::new(circuit, state, &[]);
-    Hearing::of(circuit)
-        .map_or_else(Unheard::default, |h| h.unheard(&mut sweep, None, changes, None))
+    let lost = solve(circuit, state, changes).lost;
+    let hearing = circuit.hearing();
+    hearing.map_or_else(Unheard::default, |h| ask(h, circuit, state, changes, &lost))
+}
+
+/// The operating point under changes, worked out from rest until what arrives and what is asked for agree.
+pub fn solve(circuit: &Arc<Circuit>, state: &OperatingState, changes: &[Change]) -> Solution {
+    let mut solution = circuit.solve(state, changes, None);
+    let Some(hearing) = circuit.request_hearing() else { return solution };
+    for _ in 0..ROUNDS {
+        let alive = solution.alive_parts(circuit);
+        if !circuit.software.hangs(solution.view(&alive, &solution.lost)) {
+            break;
+        }
+        let lost = ask(hearing, circuit, state, changes, &solution.lost).lost;
+        if lost == solution.lost {
+            break;
+        }
+        solution = circuit.solve_lacking(state, changes, None, &lost);
+    }
+    solution
+}
+
+/// Who is not heard while some messages that requests wait for do not arrive.
+fn ask(
+    hearing: &Hearing,
+    circuit: &Arc<Circuit>,
+    state: &OperatingState,
+    changes: &[Change],
+    lost: &[ArrivalIx],
+) -> Unheard {
+    hearing.unheard(&mut Sweep::lacking(circuit, state, &[], lost), None, changes, None)
 }
 
 /// Whether a voltage across an ear that moved by so much at rest may matter.

@@ -7,6 +7,7 @@
 
 pub mod bus_lines;
 pub mod chain;
+pub mod chart;
 pub mod compile;
 mod doubts;
 mod earth;

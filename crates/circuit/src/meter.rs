@@ -2,9 +2,11 @@
 
 use crate::compile::{BranchId, Circuit, CircuitError, NodeId, Of};
 use crate::fault::Change;
+use crate::hearing;
 use crate::solve::{Extra, Solution};
 use crate::sweep::Point;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use vehicle::OperatingState;
 
 mod instrument;
@@ -129,7 +131,7 @@ impl Circuit {
     /// # Errors
     /// [`CircuitError`] for points or state names that do not exist.
     pub fn measure(
-        &self,
+        self: &Arc<Self>,
         state: &OperatingState,
         changes: &[Change],
         probe: &Probe,
@@ -141,8 +143,20 @@ impl Circuit {
             Leads::Between(Instrument::Volts | Instrument::LowVolts, a, b) => {
                 Shown::Value(self.levels(state, changes, leads.extra(), a, b).average)
             }
-            _ => leads.shown(self, &self.solve(state, changes, leads.extra())),
+            _ => leads.shown(self, &self.with_meter(state, changes, leads.extra())),
         })
+    }
+
+    /// The operating point with a meter attached.
+    fn with_meter(
+        self: &Arc<Self>,
+        state: &OperatingState,
+        changes: &[Change],
+        meter: Option<Extra>,
+    ) -> Solution {
+        let mut with = changes.to_vec();
+        with.extend(meter.map(Change::Meter));
+        hearing::solve(self, state, &with)
     }
 
     /// Largest current through any conductor or terminal that ends at a node, amperes:

@@ -8,7 +8,9 @@
 
 use crate::compile::{Circuit, DeviceIx, NodeId};
 use crate::fault::Change;
+use crate::hearing;
 use crate::solve::{Extra, Solution};
+use std::sync::Arc;
 use vehicle::element::Ears;
 use vehicle::{OperatingState, PartIx, TiSlice};
 
@@ -92,19 +94,21 @@ impl Circuit {
 
     /// Average and extremes of the voltage between two nodes over all phases of a state.
     pub fn levels(
-        &self,
+        self: &Arc<Self>,
         state: &OperatingState,
         changes: &[Change],
         extra: Option<Extra>,
         a: NodeId,
         b: NodeId,
     ) -> Levels {
-        let rest = self.solve(state, changes, extra);
+        let mut with = changes.to_vec();
+        with.extend(extra.map(Change::Meter));
+        let rest = hearing::solve(self, state, &with);
         let v = rest.volts[a] - rest.volts[b];
         let mut levels = Levels { average: v, low: v, high: v };
         for phase in self.phases(&rest) {
-            let held: Vec<Change> = changes.iter().chain(&phase.holds).copied().collect();
-            let s = self.solve(state, &held, extra);
+            let held: Vec<Change> = with.iter().chain(&phase.holds).copied().collect();
+            let s = self.solve_lacking(state, &held, None, &rest.lost);
             let at = s.volts[a] - s.volts[b];
             levels.average += phase.share * (at - v);
             levels.low = levels.low.min(at);
@@ -117,7 +121,7 @@ impl Circuit {
     /// least 0.9 V; ISO 17987-4: line below 40 % of the own supply) and the recessive phase as
     /// such (at most 0.5 V; above 60 %). Per member: part and whether both hold.
     pub fn heard(
-        &self,
+        self: &Arc<Self>,
         state: &OperatingState,
         changes: &[Change],
         bus: &str,
@@ -126,14 +130,14 @@ impl Circuit {
         let Some(hold) = self.dominant(bus, sender) else {
             return vec![];
         };
-        let rest = self.solve(state, changes, None);
+        let rest = hearing::solve(self, state, changes);
         let held: Vec<Change> = changes.iter().copied().chain(hold).collect();
         let sends = rest.alive(self, sender)
             && !changes.iter().any(|c| {
                 matches!(c, Change::Hold(d, 0) if self.devices[*d].part == sender
                 && self.vehicle.parts[sender].elements[self.devices[*d].element].bus().is_some())
             });
-        let dominant = self.solve(state, &held, None);
+        let dominant = self.solve_lacking(state, &held, None, &rest.lost);
         self.transceivers(bus)
             .map(|d| {
                 let part = self.devices[d].part;
@@ -144,6 +148,11 @@ impl Circuit {
                 (part, sends && hears && rest.alive(self, part))
             })
             .collect()
+    }
+
+    /// Where the transceivers of a part listen.
+    pub fn ears(&self, part: PartIx) -> impl Iterator<Item = Ear> + '_ {
+        self.part_devices[part].iter().filter_map(|d| self.ear(*d))
     }
 
     /// Where a transceiver listens; none for any other device.

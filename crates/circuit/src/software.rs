@@ -24,8 +24,9 @@ enum Source {
     Output(OutputIx),
     /// Whether a message arrives.
     Arrives(ArrivalIx),
-    /// A signal that a message brings, by number, and what is taken when it does not arrive.
-    Received(ArrivalIx, SignalIx, f64),
+    /// A signal that a message brings, by number, what is taken when it does not arrive, and what is
+    /// taken for real.
+    Received(ArrivalIx, SignalIx, f64, [f64; 2]),
     /// Names that do not resolve; a validated file has none.
     Nothing,
 }
@@ -65,6 +66,30 @@ impl Condition {
             Self::Above(signal, limit) | Self::Below(signal, limit) => tell(*signal, *limit),
             Self::All(of) | Self::Any(of) => of.iter().for_each(|c| c.each(tell)),
             Self::Not(c) => c.each(tell),
+        }
+    }
+
+    /// Whether it can hold and whether it can fail, where each signal has one of two values.
+    fn can(&self, either: &dyn Fn(SignalIx) -> [f64; 2]) -> (bool, bool) {
+        let of = |signal: SignalIx, holds: &dyn Fn(f64) -> bool| {
+            let [a, b] = either(signal).map(holds);
+            (a || b, !a || !b)
+        };
+        match self {
+            Self::Above(signal, limit) => of(*signal, &|v| v > *limit),
+            Self::Below(signal, limit) => of(*signal, &|v| v < *limit),
+            Self::All(all) => all.iter().fold((true, false), |(holds, fails), c| {
+                let (h, f) = c.can(either);
+                (holds && h, fails || f)
+            }),
+            Self::Any(any) => any.iter().fold((false, true), |(holds, fails), c| {
+                let (h, f) = c.can(either);
+                (holds || h, fails && f)
+            }),
+            Self::Not(c) => {
+                let (holds, fails) = c.can(either);
+                (fails, holds)
+            }
         }
     }
 
@@ -110,6 +135,11 @@ impl Arrival {
         Some(Self { sender, at, bus, over: gateway.filter(|_| !is_lin && !is_on) })
     }
 
+    /// Who must work for it: who sends it, who waits for it, who passes it on.
+    fn talking(&self) -> impl Iterator<Item = PartIx> {
+        [self.sender, self.at].into_iter().chain(self.over)
+    }
+
     /// Whether all it takes works; whether the bus lets it through is another question.
     fn is_sent(&self, view: View<'_>) -> bool {
         let works = |p: PartIx| view.alive.get(p).copied().unwrap_or(false);
@@ -123,6 +153,8 @@ struct Function {
     modules: Vec<PartIx>,
     request: Condition,
     output: Option<OutputIx>,
+    /// It looks at what arrives.
+    listens: bool,
 }
 
 #[derive(Debug)]
@@ -140,6 +172,8 @@ pub struct Software {
     /// Monitors that look at what arrives.
     listening: Vec<MonitorIx>,
     functions: Vec<Function>,
+    /// What has to arrive for requests, in rising order.
+    requested: Vec<ArrivalIx>,
     monitors: TiVec<MonitorIx, Monitor>,
     /// Number of each output.
     outputs: HashMap<OutputId, OutputIx>,
@@ -151,6 +185,18 @@ pub struct Software {
     pub members: Vec<Vec<PartIx>>,
     /// Masters of each LIN bus.
     masters: Vec<Vec<PartIx>>,
+}
+
+/// What a monitor looks at.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Looks {
+    /// Voltages by which it fails, as pairs of nodes: those of its own module, and those behind values it
+    /// gets from others.
+    pub fails: Vec<(NodeId, NodeId)>,
+    /// Voltages that let it run, in the same way.
+    pub enables: Vec<(NodeId, NodeId)>,
+    /// Parts that must talk with each other for the messages it waits for.
+    pub talking: Vec<PartIx>,
 }
 
 /// What a monitor finds at an operating point.
@@ -216,9 +262,10 @@ impl Software {
                 SignalSource::Arrives(message) => {
                     arrival(message, &s.module).map_or(Source::Nothing, Source::Arrives)
                 }
-                SignalSource::Received { message, signal, substitute } => {
+                SignalSource::Received { message, signal, substitute, valid } => {
+                    let valid = valid.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
                     match (arrival(message, &s.module), number.get(signal.as_str())) {
-                        (Some(a), Some(of)) => Source::Received(a, *of, *substitute),
+                        (Some(a), Some(of)) => Source::Received(a, *of, *substitute, valid),
                         _ => Source::Nothing,
                     }
                 }
@@ -227,20 +274,38 @@ impl Software {
         let module_of = |signal: &str| {
             number.get(signal).and_then(|k| part.get(&vehicle.signals[*k].module)).copied()
         };
+        let mut requested: Vec<ArrivalIx> = Vec::new();
         let functions = vehicle
             .functions
             .iter()
-            .map(|f| Function {
-                modules: f.condition().signals().into_iter().filter_map(module_of).collect(),
-                request: Condition::compile(&f.condition(), &number),
-                output: outputs.get(&f.output).copied(),
+            .map(|f| {
+                let request = Condition::compile(&f.condition(), &number);
+                let mut listens = false;
+                request.each(&mut |signal, _| {
+                    if let Source::Arrives(a) | Source::Received(a, ..) = signals[signal] {
+                        requested.push(a);
+                        listens = true;
+                    }
+                });
+                Function {
+                    modules: f.condition().signals().into_iter().filter_map(module_of).collect(),
+                    request,
+                    output: outputs.get(&f.output).copied(),
+                    listens,
+                }
             })
             .collect();
+        requested.sort_unstable();
+        requested.dedup();
         let mut is_read: TiVec<NodeId, bool> = vec![false; nodes].into();
         let conditions: Vec<vehicle::Condition> =
             vehicle.functions.iter().map(vehicle::Function::condition).collect();
         for id in conditions.iter().flat_map(vehicle::Condition::signals) {
-            if let Some(Source::Volts(a, b)) = number.get(id).map(|k| signals[*k]) {
+            let at = number.get(id).map(|k| match signals[*k] {
+                Source::Received(_, of, ..) => of,
+                _ => *k,
+            });
+            if let Some(Source::Volts(a, b)) = at.map(|k| signals[k]) {
                 is_read[a] = true;
                 is_read[b] = true;
             }
@@ -281,6 +346,7 @@ impl Software {
             arrivals,
             listening,
             functions,
+            requested,
             monitors,
             outputs,
             is_read,
@@ -299,6 +365,28 @@ impl Software {
         self.arrivals[arrival].is_sent(view) && view.lost.binary_search(&arrival).is_err()
     }
 
+    /// Whether a request waits for a message.
+    pub(crate) fn is_requested(&self, message: ArrivalIx) -> bool {
+        self.requested.binary_search(&message).is_ok()
+    }
+
+    /// Whether what is asked for may hang on whether messages arrive that are sent: so it may where a
+    /// function's request could turn out either way.
+    pub(crate) fn hangs(&self, view: View<'_>) -> bool {
+        let either = |signal: SignalIx| match self.signals.get(signal) {
+            Some(Source::Arrives(a)) if self.arrivals[*a].is_sent(view) => [0.0, 1.0],
+            Some(Source::Received(a, of, substitute, valid)) if self.arrivals[*a].is_sent(view) => {
+                [taken(self.sent(view, *of), *substitute, *valid), *substitute]
+            }
+            _ => [self.signal(view, signal); 2],
+        };
+        self.functions.iter().any(|f| {
+            f.listens
+                && f.modules.iter().all(|m| view.alive[*m])
+                && f.request.can(&either) == (true, true)
+        })
+    }
+
     /// Number of an output.
     pub fn output(&self, id: &str) -> Option<OutputIx> {
         self.outputs.get(id).copied()
@@ -310,13 +398,19 @@ impl Software {
             Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
             Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
             Some(Source::Arrives(a)) => f64::from(u8::from(self.arrives(view, *a))),
-            Some(Source::Received(a, _, substitute)) if !self.arrives(view, *a) => *substitute,
-            // What is sent comes from the sender's pins or outputs: no chain of messages.
-            Some(Source::Received(_, of, _)) => match self.signals.get(*of) {
-                Some(Source::Volts(..) | Source::Output(_)) => self.signal(view, *of),
-                _ => 0.0,
-            },
+            Some(Source::Received(a, _, substitute, _)) if !self.arrives(view, *a) => *substitute,
+            Some(Source::Received(_, of, substitute, valid)) => {
+                taken(self.sent(view, *of), *substitute, *valid)
+            }
             Some(Source::Nothing) | None => 0.0,
+        }
+    }
+
+    /// What a sender says of a signal: it comes from its pins or outputs, there is no chain of messages.
+    fn sent(&self, view: View<'_>, signal: SignalIx) -> f64 {
+        match self.signals.get(signal) {
+            Some(Source::Volts(..) | Source::Output(_)) => self.signal(view, signal),
+            _ => 0.0,
         }
     }
 
@@ -328,21 +422,24 @@ impl Software {
         }
     }
 
-    /// Voltages that a monitor looks at, as pairs of nodes; none where it looks at anything that comes over
-    /// a bus.
-    pub fn looks_at(&self, monitor: MonitorIx) -> Option<Vec<(NodeId, NodeId)>> {
-        let m = self.monitors.get(monitor)?;
-        let (mut pairs, mut electrical) = (Vec::new(), true);
-        let mut look = |signal: SignalIx, _: f64| match self.signals.get(signal) {
-            Some(Source::Volts(a, b)) => pairs.push((*a, *b)),
-            Some(Source::Output(_)) => {}
-            _ => electrical = false,
-        };
-        m.fails.each(&mut look);
+    /// What a monitor looks at; nothing of one that does not exist.
+    pub fn looks_at(&self, monitor: MonitorIx) -> Looks {
+        let mut looks = Looks::default();
+        let Some(m) = self.monitors.get(monitor) else { return looks };
+        m.fails.each(&mut |signal, _| match self.signals.get(signal) {
+            Some(Source::Arrives(a)) => looks.talking.extend(self.arrivals[*a].talking()),
+            Some(Source::Received(a, of, ..)) => {
+                looks.talking.extend(self.arrivals[*a].talking());
+                looks.fails.extend(self.pins(*of));
+            }
+            _ => looks.fails.extend(self.pins(signal)),
+        });
         if let Some(enable) = &m.enable {
-            enable.each(&mut look);
+            enable.each(&mut |signal, _| looks.enables.extend(self.pins(signal)));
         }
-        electrical.then_some(pairs)
+        looks.talking.sort_unstable();
+        looks.talking.dedup();
+        looks
     }
 
     /// Outputs asked for: by a tester, or by a function whose request holds in working modules.
@@ -363,8 +460,14 @@ impl Software {
         let mut out = Vec::new();
         for f in &self.functions {
             f.request.each(&mut |signal, limit| {
-                if let Some(Source::Volts(a, b)) = self.signals.get(signal) {
-                    let margin = (view.volts[*a] - view.volts[*b] - limit).abs();
+                let (at, valid) = match self.signals.get(signal) {
+                    Some(Source::Received(_, of, _, valid)) => (*of, Some(valid)),
+                    _ => (signal, None),
+                };
+                if let Some(Source::Volts(a, b)) = self.signals.get(at) {
+                    let volts = view.volts[*a] - view.volts[*b];
+                    let limits = valid.into_iter().flatten().copied().chain([limit]);
+                    let margin = limits.map(|l| (volts - l).abs()).fold(f64::INFINITY, f64::min);
                     out.extend([(*a, margin), (*b, margin)]);
                 }
             });
@@ -414,6 +517,11 @@ impl Software {
         }
         out
     }
+}
+
+/// What is taken of a value that was sent.
+fn taken(sent: f64, substitute: f64, [least, most]: [f64; 2]) -> f64 {
+    if sent < least || sent > most { substitute } else { sent }
 }
 
 /// Value of a signal in its unit, by name; 0 for one that does not exist. `lost` as in [`View`].

@@ -61,6 +61,8 @@ pub struct Solution {
     pub peak_amps: TiVec<BranchId, f64>,
     /// Largest voltage each node had on the way to the result, volts.
     pub peak_volts: TiVec<NodeId, f64>,
+    /// Messages that were taken not to arrive although their senders work, in rising order.
+    pub lost: Vec<ArrivalIx>,
 }
 
 /// A drop that no workshop meter shows, volts.
@@ -69,14 +71,26 @@ const DEAD_VOLTS: f64 = 1e-3;
 impl Circuit {
     /// Solves an operating state with changes and at most one meter attached.
     ///
-    /// Names in `state` that do not exist are ignored here; [`Circuit::check_state`] reports them.
+    /// Every message that is sent arrives here. Names in `state` that do not exist are ignored; [`Circuit::check_state`] reports them.
     pub fn solve(
         &self,
         state: &OperatingState,
         changes: &[Change],
         extra: Option<Extra>,
     ) -> Solution {
-        Run::new(self, state, changes, extra).finish()
+        self.solve_lacking(state, changes, extra, &[])
+    }
+
+    /// The same where messages do not arrive although their senders work, in rising order: what they ask
+    /// for is not done. [`crate::hearing::solve`] finds out which.
+    pub fn solve_lacking(
+        &self,
+        state: &OperatingState,
+        changes: &[Change],
+        extra: Option<Extra>,
+        lost: &[ArrivalIx],
+    ) -> Solution {
+        Run::new(self, state, changes, extra, lost).finish()
     }
 
     /// Whether changes leave a solution as it is, to a millivolt: the current a changed
@@ -138,6 +152,7 @@ struct Run<'a> {
     fixed: BTreeMap<BranchId, Law>,
     altered: BTreeMap<BranchId, Altered>,
     held: BTreeMap<DeviceIx, u8>,
+    lost: &'a [ArrivalIx],
     factor: Factor,
     out: Solution,
 }
@@ -148,6 +163,7 @@ impl<'a> Run<'a> {
         state: &'a OperatingState,
         changes: &[Change],
         extra: Option<Extra>,
+        lost: &'a [ArrivalIx],
     ) -> Self {
         let mut fixed = BTreeMap::new();
         let mut altered = BTreeMap::new();
@@ -201,6 +217,7 @@ impl<'a> Run<'a> {
             fixed,
             altered,
             held,
+            lost,
             factor: Factor::default(),
             out: Solution {
                 volts: vec![0.0; circuit.nodes].into(),
@@ -213,6 +230,7 @@ impl<'a> Run<'a> {
                 tool_blew: false,
                 peak_amps: vec![0.0; circuit.branches.len()].into(),
                 peak_volts: vec![0.0; circuit.nodes].into(),
+                lost: lost.to_vec(),
             },
         }
     }
@@ -404,7 +422,7 @@ impl<'a> Run<'a> {
     fn next_modes(&self, supplies_first: bool) -> (TiVec<DeviceIx, u8>, BTreeSet<OutputIx>) {
         let c = self.circuit;
         let alive = self.out.alive_parts(c);
-        let asked = c.software.asked(self.state, self.out.view(&alive, &[]));
+        let asked = c.software.asked(self.state, self.out.view(&alive, self.lost));
         let mut modes = self.out.modes.clone();
         let bus_awake = c.software.bus_awake(&alive, &c.woken_by_bus);
         let (mut volts, mut amps) = (Vec::new(), Vec::new());

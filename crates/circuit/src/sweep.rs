@@ -8,6 +8,7 @@
 //! so that both give the same answer.
 
 mod bridge;
+mod heard;
 mod link;
 mod margin;
 mod now;
@@ -23,7 +24,9 @@ use crate::compile::{BranchId, Circuit, NodeId};
 use crate::fault::Change;
 use crate::law::Law;
 use crate::linear::Factor;
+use crate::software::ArrivalIx;
 use crate::solve::Solution;
+use heard::Ears;
 use link::{Line, Standing};
 use margin::margins;
 use now::Now;
@@ -49,6 +52,15 @@ pub struct Sweep {
     /// Voltages of the nodes that the patch moved, before it.
     unmoved: Vec<(NodeId, f64)>,
     line: Option<Line>,
+    /// Messages that a request waits for and that do not arrive: as taken at the moment, and of the sound
+    /// vehicle.
+    lost: Vec<ArrivalIx>,
+    base_lost: Vec<ArrivalIx>,
+    /// What is asked for of the sound vehicle may hang on what arrives.
+    base_hangs: bool,
+    /// Whether it is looked at what arrives; else `lost` stands.
+    hears: bool,
+    ears: Ears,
     /// Every node is wanted.
     whole: bool,
     /// How many hypotheses had to be solved from rest.
@@ -61,7 +73,17 @@ impl Sweep {
     /// Solves a state with nothing wrong; `holds` are changes that every hypothesis shares, such
     /// as a transceiver held dominant.
     pub fn new(circuit: &Arc<Circuit>, state: &OperatingState, holds: &[Change]) -> Self {
-        let base = circuit.solve(state, holds, None);
+        heard::listening(circuit, state, holds)
+    }
+
+    /// The same where some messages that requests wait for do not arrive, whatever the buses do.
+    pub(crate) fn lacking(
+        circuit: &Arc<Circuit>,
+        state: &OperatingState,
+        holds: &[Change],
+        lost: &[ArrivalIx],
+    ) -> Self {
+        let base = circuit.solve_lacking(state, holds, None, lost);
         let mut factor = Factor::default();
         let values = circuit
             .branches
@@ -83,6 +105,8 @@ impl Sweep {
             is_watched: vec![false; circuit.branches.len()].into(),
             ..Now::default()
         };
+        let base_hangs = circuit.software.hangs(base.view(&now.alive, lost));
+        now.hangs = base_hangs;
         now.bus_awake = circuit.software.bus_awake(&now.alive, &circuit.woken_by_bus);
         let (margins, reaches) = margins(circuit, state, &base, &mut factor);
         factor.begin(&circuit.plan, margins.raw, &reaches.raw);
@@ -100,6 +124,11 @@ impl Sweep {
             patched: None,
             unmoved: Vec::new(),
             line: None,
+            lost: lost.to_vec(),
+            base_lost: lost.to_vec(),
+            base_hangs,
+            hears: false,
+            ears: Ears::default(),
             whole: true,
             from_rest: 0,
             untouched: 0,
@@ -152,15 +181,24 @@ impl Sweep {
     }
 
     fn solve_for(&mut self, changes: &[Change], nodes: &[NodeId]) -> Point<'_> {
-        if self.circuit.untouched(&self.base, changes) {
+        let found = self.solve_heard(changes);
+        self.point(found, nodes)
+    }
+
+    /// Solves a hypothesis with what is taken to be lost at the moment.
+    fn solve_lost(&mut self, changes: &[Change]) -> Found {
+        let as_ever = self.lost == self.base_lost;
+        if as_ever && self.circuit.untouched(&self.base, changes) {
             self.untouched += 1;
-            return self.healthy_point();
+            return Found::Untouched;
         }
+        let link = if as_ever { self.link(changes) } else { None };
         let settled = self.base.converged
-            && match self.link(changes) {
+            && match link {
                 Some(link) => self.solve_link(&link),
                 None => {
                     self.take_back();
+                    self.now.ask_again = !as_ever;
                     self.try_update(changes)
                 }
             };
@@ -169,44 +207,66 @@ impl Sweep {
             if !settled {
                 self.standing = None;
             }
-            if self.whole {
-                self.factor.complete(&self.circuit.plan);
-            }
-            for n in nodes {
-                self.factor.find(&self.circuit.plan, *n);
-            }
-            return Point {
-                circuit: &self.circuit,
-                volts: TiSlice::from_ref(&self.factor.volts),
-                laws: &self.now.laws,
-                modes: &self.now.modes,
-                alive: &self.now.alive,
-                asked: &self.now.asked,
-                base: &self.base,
-                reach: Reach::Updated(&self.factor),
-                no_effect: &self.now.no_effect,
-                tool_blew: self.now.blew,
-                settled,
-            };
+            return Found::Updated { settled };
         }
         self.standing = None;
         self.from_rest += 1;
         let all: Vec<Change> = self.holds.iter().chain(changes).copied().collect();
-        let solution = self.circuit.solve(&self.state, &all, None);
+        let solution = self.circuit.solve_lacking(&self.state, &all, None, &self.lost);
         let alive = solution.alive_parts(&self.circuit);
-        let (solution, alive) = self.full.insert((solution, alive));
-        Point {
-            circuit: &self.circuit,
-            volts: &solution.volts,
-            laws: &solution.laws,
-            modes: &solution.modes,
-            alive,
-            asked: &solution.asked,
-            base: &self.base,
-            reach: Reach::All,
-            no_effect: &solution.no_effect,
-            tool_blew: solution.tool_blew,
-            settled: solution.converged,
+        self.full = Some((solution, alive));
+        Found::FromRest
+    }
+
+    /// What was found, with the voltages of some nodes or of all.
+    fn point(&mut self, found: Found, nodes: &[NodeId]) -> Point<'_> {
+        match (found, &self.full) {
+            (Found::FromRest, Some((solution, alive))) => Point {
+                circuit: &self.circuit,
+                volts: &solution.volts,
+                laws: &solution.laws,
+                modes: &solution.modes,
+                alive,
+                asked: &solution.asked,
+                base: &self.base,
+                reach: Reach::All,
+                no_effect: &solution.no_effect,
+                tool_blew: solution.tool_blew,
+                settled: solution.converged,
+            },
+            (Found::Updated { settled }, _) => {
+                if self.whole {
+                    self.factor.complete(&self.circuit.plan);
+                }
+                for n in nodes {
+                    self.factor.find(&self.circuit.plan, *n);
+                }
+                Point {
+                    circuit: &self.circuit,
+                    volts: TiSlice::from_ref(&self.factor.volts),
+                    laws: &self.now.laws,
+                    modes: &self.now.modes,
+                    alive: &self.now.alive,
+                    asked: &self.now.asked,
+                    base: &self.base,
+                    reach: Reach::Updated(&self.factor),
+                    no_effect: &self.now.no_effect,
+                    tool_blew: self.now.blew,
+                    settled,
+                }
+            }
+            (Found::Untouched | Found::FromRest, _) => self.healthy_point(),
         }
     }
+}
+
+/// How a hypothesis was solved.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Found {
+    /// Nothing is other than on the sound vehicle.
+    Untouched,
+    /// From the sound vehicle, step by step.
+    Updated { settled: bool },
+    /// From rest.
+    FromRest,
 }

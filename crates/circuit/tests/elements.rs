@@ -23,7 +23,7 @@ fn set(state: Value) -> OperatingState {
     serde_json::from_value(state).unwrap()
 }
 
-fn read(c: &Circuit, state: Value, faults: &[&str], red: &str, black: &str) -> f64 {
+fn read(c: &Arc<Circuit>, state: Value, faults: &[&str], red: &str, black: &str) -> f64 {
     let changes: Vec<_> =
         faults.iter().flat_map(|id| fault::by_id(c, id).unwrap().changes).collect();
     let instrument = if black.is_empty() { Instrument::Amps } else { Instrument::Volts };
@@ -31,7 +31,7 @@ fn read(c: &Circuit, state: Value, faults: &[&str], red: &str, black: &str) -> f
     c.measure(&set(state), &changes, &probe).unwrap().value()
 }
 
-fn volts(c: &Circuit, state: Value, at: &str) -> f64 {
+fn volts(c: &Arc<Circuit>, state: Value, at: &str) -> f64 {
     read(c, state, &[], at, "G")
 }
 

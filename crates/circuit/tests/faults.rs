@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, LazyLock};
 use vehicle::{Item, TiVec};
 
-static WREN: LazyLock<Arc<Circuit>> = LazyLock::new(|| Arc::new(wren()));
+static WREN: LazyLock<Arc<Circuit>> = LazyLock::new(wren);
 
 #[test]
 fn an_id_makes_the_same_fault_again() {

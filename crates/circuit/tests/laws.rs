@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use std::sync::LazyLock;
 use vehicle::TiVec;
 
-static WREN: LazyLock<Circuit> = LazyLock::new(wren);
+static WREN: LazyLock<std::sync::Arc<Circuit>> = LazyLock::new(wren);
 static FAULTS: LazyLock<Vec<circuit::Fault>> = LazyLock::new(|| fault::all(&WREN));
 
 proptest! {

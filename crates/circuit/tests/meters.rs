@@ -22,7 +22,7 @@ fn divider(ohms: f64) -> Arc<Circuit> {
     )
 }
 
-fn read(c: &Circuit, instrument: Instrument, red: &str, black: &str) -> f64 {
+fn read(c: &std::sync::Arc<Circuit>, instrument: Instrument, red: &str, black: &str) -> f64 {
     let probe = Probe { instrument, red: red.into(), black: black.into() };
     c.measure(&OperatingState::default(), &[], &probe).unwrap().value()
 }

@@ -9,7 +9,6 @@ use serde_json::json;
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::process::{Command, Stdio};
-use std::sync::Arc;
 use vehicle::TiSlice;
 
 /// Runs one deck; node voltages by node number.
@@ -57,7 +56,7 @@ fn compare(name: &str, deck: &str, volts: &TiSlice<NodeId, f64>) -> f64 {
 
 #[test]
 fn the_same_voltages_as_ngspice() {
-    let c = Arc::new(wren());
+    let c = wren();
     let faults = fault::all(&c);
     let mut points = Vec::new();
     for (s, named) in c.vehicle.states.iter().enumerate() {

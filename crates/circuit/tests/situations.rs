@@ -523,7 +523,7 @@ fn situations() -> Vec<Situation> {
     list
 }
 
-fn measure(c: &Circuit, r: &Reading) -> f64 {
+fn measure(c: &Arc<Circuit>, r: &Reading) -> f64 {
     let state: OperatingState = serde_json::from_value(r.state.clone()).unwrap();
     let changes: Vec<_> =
         r.faults.iter().flat_map(|id| fault::by_id(c, id).unwrap().changes).collect();

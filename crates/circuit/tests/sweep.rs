@@ -7,7 +7,7 @@ use common::wren;
 
 #[test]
 fn updates_give_what_solving_from_rest_gives() {
-    let c = std::sync::Arc::new(wren());
+    let c = wren();
     let all = fault::all(&c);
     // In the order in which a sweep shares work, whole chains at a time.
     let order = sweep::order(&c, &all);
@@ -17,7 +17,7 @@ fn updates_give_what_solving_from_rest_gives() {
     for (s, named) in c.vehicle.states.iter().enumerate() {
         let mut sweep = Sweep::new(&c, &named.state, &[]);
         for f in faults.chunks(40).skip(s).step_by(431).flatten() {
-            let slow = c.solve(&named.state, &f.changes, None);
+            let slow = circuit::hearing::solve(&c, &named.state, &f.changes);
             let p = sweep.solve(&f.changes);
             points += 1;
             quick += usize::from(!p.from_rest());
@@ -47,7 +47,7 @@ fn updates_give_what_solving_from_rest_gives() {
 
 #[test]
 fn a_sweep_forgets_each_hypothesis() {
-    let c = std::sync::Arc::new(wren());
+    let c = wren();
     let state = common::state(&c, "rear_washer");
     let mut sweep = Sweep::new(&c, &state, &[]);
     let healthy = sweep.healthy().volts.clone();

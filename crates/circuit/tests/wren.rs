@@ -5,7 +5,12 @@ mod common;
 use circuit::{Instrument, Probe, Shown, Sweep, fault, software};
 use common::{state, wren};
 
-fn volts(c: &circuit::Circuit, s: &vehicle::OperatingState, faults: &[&str], red: &str) -> f64 {
+fn volts(
+    c: &std::sync::Arc<circuit::Circuit>,
+    s: &vehicle::OperatingState,
+    faults: &[&str],
+    red: &str,
+) -> f64 {
     let changes: Vec<_> = faults.iter().flat_map(|f| fault::by_id(c, f).unwrap().changes).collect();
     c.measure(s, &changes, &Probe::volts(red, "BAT.-")).unwrap().value()
 }
@@ -139,7 +144,7 @@ fn the_healthy_van_works_in_every_state() {
 
 #[test]
 fn every_fault_in_every_state_settles_or_chatters() {
-    let c = std::sync::Arc::new(wren());
+    let c = wren();
     let faults = fault::all(&c);
     assert!(faults.len() > 20_000, "{}", faults.len());
     for (n, named) in c.vehicle.states.iter().enumerate() {

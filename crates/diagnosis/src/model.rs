@@ -10,6 +10,7 @@ pub(crate) mod works;
 
 use crate::cache::{Cache, Keep, ModelId, Wanted};
 use crate::grids::Grids;
+use crate::live::Charts;
 pub use crate::snapshot::{Healthy, Snapshot};
 use attic::Attic;
 use circuit::hearing::{Hearing, Sound, Unheard};
@@ -184,8 +185,6 @@ pub struct Model {
     pub item_of: TiVec<HypIx, ItemIx>,
     /// Which hypotheses are the same fault with another number.
     pub grids: Grids,
-    /// The buses a tester talks over.
-    hearing: Option<Hearing>,
     /// Hypotheses that lie on them.
     on_bus: TiVec<HypIx, bool>,
     /// Hypotheses in the order that lets neighbours share the most work.
@@ -269,10 +268,9 @@ impl Model {
             variants[*item].push(h);
         }
         let order = circuit::sweep::order(&circuit, &faults.raw).into_iter().map(HypIx).collect();
-        let hearing = Hearing::of(&circuit);
         let touches =
             |h: &Hearing| faults.iter().map(|f| h.touches(&circuit, &f.changes)).collect();
-        let on_bus = hearing.as_ref().map_or_else(|| vec![false; faults.len()].into(), touches);
+        let on_bus = circuit.hearing().map_or_else(|| vec![false; faults.len()].into(), touches);
         let wavering = faults.iter().map(|f| place::wavering_share(&circuit, f)).collect();
         Ok(Self {
             circuit,
@@ -280,7 +278,6 @@ impl Model {
             faults,
             items,
             item_of,
-            hearing,
             on_bus,
             order,
             drawn,
@@ -326,7 +323,7 @@ impl Model {
         let c = &self.circuit;
         let sweep = Sweep::new(c, state, &[]);
         let solution = sweep.healthy().clone();
-        let sound = self.hearing.as_ref().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
+        let sound = self.circuit.hearing().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
         let healthy = Arc::new(Healthy::of(c, &solution, &sound.unheard));
         let count = self.faults.len();
         let healthy_snapshot = Snapshot::healthy(&healthy);
@@ -395,7 +392,7 @@ impl Model {
     /// Whether every hypothesis was solved in a state, and who is heard worked out if that is wanted.
     pub fn is_prepared(&self, state: &OperatingState, heard: bool) -> bool {
         let p = self.predict(state);
-        p.faults.is_full() && (!heard || self.hearing.is_none() || p.heard.is_full())
+        p.faults.is_full() && (!heard || self.circuit.hearing().is_none() || p.heard.is_full())
     }
 
     /// The same piece by piece, with who is heard if that is wanted, as long as there is time; whether
@@ -626,12 +623,31 @@ impl Model {
         let of = |d: &Circuit| {
             Snapshot::healthy(&Arc::new(Healthy::of(
                 d,
-                &d.solve(state, &[], None),
+                &d.solve_lacking(state, &[], None, &p.solution.lost),
                 &Unheard::default(),
             )))
         };
         let drawn = self.drawn.par_iter().map(of).collect();
         p.drawn.get_or_init(|| drawn)
+    }
+
+    /// How far volts between pairs of nodes scatter over sound vehicles about a solution of a state that is
+    /// not kept, one standard deviation each.
+    pub(crate) fn scatter_at(
+        &self,
+        nominal: &Solution,
+        state: &OperatingState,
+        pairs: &[(NodeId, NodeId)],
+    ) -> Vec<f64> {
+        let mut squares = vec![0.0; pairs.len()];
+        for d in &self.drawn {
+            let s = d.solve_lacking(state, &[], None, &nominal.lost);
+            for (sum, (a, b)) in squares.iter_mut().zip(pairs) {
+                let by = s.volts[*a] - s.volts[*b] - nominal.volts[*a] + nominal.volts[*b];
+                *sum += by * by;
+            }
+        }
+        squares.iter().map(|sum| (sum / self.drawn.len().max(1) as f64).sqrt()).collect()
     }
 
     /// How far the reading of a sound vehicle scatters, one standard deviation.
@@ -672,6 +688,11 @@ impl Model {
             .map(|v| (v - nominal).powi(2))
             .sum();
         (sum / self.drawn.len().max(1) as f64).sqrt()
+    }
+
+    /// Service charts of its sensors.
+    pub fn charts(&self) -> &Charts {
+        self.derived(|_| Charts::default())
     }
 
     /// Text of an item.

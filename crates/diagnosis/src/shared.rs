@@ -54,6 +54,8 @@ pub struct Shared {
 
 /// Items and places listed.
 const LISTED: usize = 14;
+/// Of them, those that are ruled out: what was thought of first is often among them.
+const RULED_OUT: usize = 3;
 const PLACES: usize = 6;
 /// Log-likelihood ratio from which on a hypothesis causes a finding, or is refuted by one.
 const CAUSES: f64 = 1.0;
@@ -122,8 +124,14 @@ pub fn shared(
         })
         .collect();
     items.sort_by(|a, b| b.probability.total_cmp(&a.probability).then_with(|| a.item.cmp(&b.item)));
+    let (mut out, mut items): (Vec<_>, Vec<_>) =
+        items.into_iter().partition(|i| !i.ruled_out.is_empty());
+    out.sort_by_key(|i| std::cmp::Reverse(i.causes));
+    out.truncate(RULED_OUT);
+    items.sort_by_key(|i| std::cmp::Reverse(i.causes));
+    items.truncate(LISTED - out.len());
+    items.extend(out);
     items.sort_by_key(|i| (std::cmp::Reverse(i.causes), !i.ruled_out.is_empty()));
-    items.truncate(LISTED);
     Ok(Shared {
         symptoms: symptoms.iter().map(|e| words::evidence(model, e)).collect(),
         items,

@@ -9,7 +9,7 @@ use circuit::{Circuit, NodeId, Point, Solution, software};
 use packed::{Loose, Order, Packed};
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use vehicle::{MonitorIx, OutputIx, PartIx, TiVec, WireIx};
+use vehicle::{MonitorIx, OutputIx, PartIx, SignalIx, TiVec, WireIx};
 
 /// Below this a voltage counts as the healthy one, volts: a quarter of a meter's last digit.
 const SAME_VOLTS: f64 = 0.0025;
@@ -240,6 +240,15 @@ impl Snapshot {
     pub fn answers(&self, part: PartIx) -> bool {
         let differs = self.changed.as_ref().is_some_and(|c| c.is_silenced(part));
         self.healthy.answers(part) != differs
+    }
+
+    /// Value of every signal, each in its unit; what arrives over a bus as on the sound vehicle.
+    pub fn signals(&self, circuit: &Circuit) -> TiVec<SignalIx, f64> {
+        let volts: TiVec<NodeId, f64> = self.healthy.volts.keys().map(|n| self.volts(n)).collect();
+        let alive: TiVec<PartIx, bool> = self.healthy.alive.keys().map(|p| self.alive(p)).collect();
+        let lost = &self.healthy.unheard.lost;
+        let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, lost };
+        circuit.vehicle.signals.keys().map(|k| circuit.software.signal(view, k)).collect()
     }
 
     /// Verdict of a monitor.

@@ -78,7 +78,9 @@ pub fn checks(model: &Model) -> Result<Vec<SupplyCheck>, ModelError> {
     let plain = |s: &&NamedState| !s.state.charger && s.state.outputs.is_empty();
     let quick = |of: &dyn Fn(&NamedState) -> bool| {
         let all = v.states.iter().filter(plain).filter(|s| of(s));
-        all.min_by(|a, b| a.minutes.total_cmp(&b.minutes))
+        // Least that has to be brought about: a cold day, say, comes with no button.
+        let set = |s: &NamedState| s.state.switches.len() + s.state.stimuli.len();
+        all.min_by(|a, b| set(a).cmp(&set(b)).then(a.minutes.total_cmp(&b.minutes)))
     };
     // What the key alone switches on is no load of its own.
     let key = vehicle::OperatingState { key: KeyPosition::On, ..Default::default() };

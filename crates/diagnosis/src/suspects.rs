@@ -388,6 +388,11 @@ fn reason(model: &Model, e: &Evidence, best: HypIx) -> Result<String, ModelError
             let predicted = pins.map_or(0.0, |(a, b)| s.between(a, b));
             format!("predicts {signal} = {predicted:.2}, the module says {value:.2}")
         }
+        Finding::Together { values, .. } => {
+            let said: Vec<String> =
+                values.iter().map(|v| format!("{} = {:.2}", v.signal, v.value)).collect();
+            format!("makes values that should agree what they are: {}", said.join(", "))
+        }
         Finding::Moved { at, changed } => {
             let lies = place::lies_at(&model.circuit, &fault.repair_item, at);
             format!(

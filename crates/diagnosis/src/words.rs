@@ -233,7 +233,11 @@ pub fn evidence(model: &Model, e: &Evidence) -> String {
         Finding::Answer { module, answers } => {
             format!("{module} {}", if *answers { "answers" } else { "is silent" })
         }
-        Finding::Signal { signal, value } => format!("{signal} = {value:.2}"),
+        Finding::Signal { signal, value } => live_value(model, signal, *value),
+        Finding::Together { values, .. } => {
+            let each = values.iter().map(|v| live_value(model, &v.signal, v.value));
+            format!("read together: {}", each.collect::<Vec<_>>().join(", "))
+        }
         Finding::Level { bus, red, black, dominant, sender, value } => format!(
             "{value:.2} V {} on {bus}, {red} to {black}",
             match (dominant, sender) {
@@ -261,4 +265,19 @@ pub fn evidence(model: &Model, e: &Evidence) -> String {
             strength(*s)
         ),
     }
+}
+
+/// A live value: what the module says, and what that stands for where its sensor feels something.
+fn live_value(model: &Model, signal: &str, value: f64) -> String {
+    let signals = &model.circuit.vehicle.signals;
+    let Some(number) = signals.position(|s| s.id == signal) else {
+        return format!("{signal} = {value:.2}");
+    };
+    let s = &signals[number];
+    let meaning = model.charts().meaning(model, number, value);
+    // What has no physical side stands for itself.
+    let is_itself = meaning.real && meaning.name.is_none() && meaning.unit == s.unit;
+    let words = meaning.words().filter(|_| !is_itself);
+    let stands_for = words.map(|w| format!(", {w}")).unwrap_or_default();
+    format!("{} in {}: {value:.2} {}{stands_for}", s.name, s.module, s.unit)
 }

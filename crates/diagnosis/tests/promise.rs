@@ -15,7 +15,7 @@ use std::collections::BTreeMap;
 use vehicle::OperatingState;
 
 /// Draws for each check.
-const DRAWS: usize = 60;
+const DRAWS: usize = 36;
 /// Share of what was promised that may be gained. More than promised is no harm: a check is valued by
 /// ranges of its value, and the value itself tells more than the range it falls into.
 const LEAST: f64 = 0.8;

@@ -82,7 +82,7 @@ fn symptoms_share_what_could_cause_all_of_them_and_serves_nothing_that_works() {
     // code of the manifold sensor that passed.
     let of = |item: &str| s.items.iter().find(|i| i.item == item).unwrap();
     assert_eq!(of("wire:189").ruled_out, "");
-    let ground = of("wire:190");
+    let ground = of("terminal:X10.SG1");
     assert!(ground.ruled_out.contains("ran and passed"), "{ground:?}");
     assert!(s.items.iter().any(|i| i.ruled_out.is_empty() && i.causes == symptoms.len()));
 }

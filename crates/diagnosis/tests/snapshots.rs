@@ -18,7 +18,7 @@ fn a_snapshot_says_what_the_hypothesis_alone_says() {
         let p = MODEL.predict_heard_some(&state, &some);
         for h in some {
             let f = &MODEL.faults[h];
-            let alone = c.solve(&state, &f.changes, None);
+            let alone = circuit::hearing::solve(c, &state, &f.changes);
             if !alone.converged {
                 continue;
             }

@@ -18,6 +18,7 @@ use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::process::{Command, Stdio};
+use std::sync::Arc;
 use vehicle::element::{Fuse, Relay};
 use vehicle::{Element, FaultId, Item, OperatingState, TiSlice, TiVec, Vehicle};
 
@@ -33,7 +34,7 @@ enum Edit {
 /// A vehicle with an edited deck.
 #[derive(Debug)]
 pub struct Spiced {
-    circuit: Circuit,
+    circuit: Arc<Circuit>,
     edits: Vec<Edit>,
     /// The fault of the file that leaves the same marks.
     like: FaultId,
@@ -86,7 +87,7 @@ impl Spiced {
         let mut vehicle = vehicle.clone();
         let mut gauss = || (0..12).map(|_| rng.random::<f64>()).sum::<f64>() - 6.0;
         circuit::tolerance::draw(&mut vehicle, &mut gauss);
-        let circuit = Circuit::new(vehicle)?;
+        let circuit = Arc::new(Circuit::new(vehicle)?);
         let plain: Vec<BranchId> = circuit
             .branches
             .keys()

@@ -18,7 +18,7 @@ mod world;
 pub use world::{Past, Setup};
 
 use std::net::{Ipv4Addr, SocketAddr};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, TryLockError};
 use std::time::Duration;
 use thiserror::Error;
 use tokio::net::{TcpListener, UdpSocket};
@@ -43,6 +43,15 @@ pub(crate) struct Shared(Arc<Mutex<World>>);
 impl Shared {
     pub(crate) fn lock(&self) -> MutexGuard<'_, World> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The world unless somebody has it just now.
+    pub(crate) fn free(&self) -> Option<MutexGuard<'_, World>> {
+        match self.0.try_lock() {
+            Ok(world) => Some(world),
+            Err(TryLockError::Poisoned(poisoned)) => Some(poisoned.into_inner()),
+            Err(TryLockError::WouldBlock) => None,
+        }
     }
 }
 

@@ -4,11 +4,11 @@ use crate::codes::Memory;
 use crate::manners::Manners;
 use crate::scope::{Probed, Scene};
 use crate::sessions::{Sessions, Tester};
-use circuit::hearing::{Hearing, Unheard};
+use circuit::hearing::{self, Unheard};
 use circuit::marks::{Mark, found_at};
 use circuit::software::{self, Verdict};
 use circuit::{
-    Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, Sweep, fault, place, tolerance,
+    Change, Circuit, CircuitError, Fault, Probe, Shown, Solution, fault, place, tolerance,
 };
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -64,8 +64,6 @@ pub(crate) struct Driven {
 #[derive(Debug)]
 pub(crate) struct World {
     pub(crate) circuit: Arc<Circuit>,
-    /// The buses a tester talks over.
-    hearing: Option<Hearing>,
     pub(crate) hidden: Vec<Fault>,
     /// The hidden faults show now; one that comes and goes may not.
     pub(crate) shows: bool,
@@ -157,7 +155,6 @@ impl World {
             })
             .collect();
         Ok(Self {
-            hearing: Hearing::of(&circuit),
             circuit,
             hidden,
             shows: !setup.flexes,
@@ -213,7 +210,7 @@ impl World {
         match self.solved.iter().position(|s| s.shows == shows && s.state == state) {
             Some(at) => self.solved[at..].rotate_left(1),
             None => {
-                let solution = self.circuit.solve(&state, &self.changes(), None);
+                let solution = hearing::solve(&self.circuit, &state, &self.changes());
                 if self.solved.len() >= KEPT {
                     self.solved.remove(0);
                 }
@@ -232,9 +229,7 @@ impl World {
             return unheard.clone();
         }
         let (state, changes) = (self.state(), self.changes());
-        let unheard = self.hearing.as_ref().map_or_else(Unheard::default, |hearing| {
-            hearing.unheard(&mut Sweep::new(&self.circuit, &state, &[]), None, &changes, None)
-        });
+        let unheard = hearing::unheard(&self.circuit, &state, &changes);
         self.now().unheard = Some(unheard.clone());
         unheard
     }
@@ -328,9 +323,10 @@ impl World {
         let item = swapped.map(Item::part);
         let there =
             self.hidden.iter().filter(|f| self.shows && Some(&f.repair_item) != item.as_ref());
-        let changes: Vec<Change> = there.flat_map(|f| f.changes.clone()).collect();
+        let mut changes: Vec<Change> = there.flat_map(|f| f.changes.clone()).collect();
         let extra = jumper.and_then(|p| p.leads(&self.circuit).ok()).and_then(|l| l.extra());
-        self.circuit.solve(&self.state(), &changes, extra).effect(&self.circuit, at)
+        changes.extend(extra.map(Change::Meter));
+        hearing::solve(&self.circuit, &self.state(), &changes).effect(&self.circuit, at)
     }
 
     /// Whether something changes when the harness is moved at a place or thing; `wavers` when the

@@ -122,9 +122,9 @@ async fn requests_are_answered_to_the_byte() {
     key(&s, "15").await;
     let mut wire = Wire::open(&s).await;
     for (request, answer) in [
-        // Sessions: P2 is 0032 (50 ms), P2* is 01F4 in tens of milliseconds (5 s).
-        ("10 01", "50 01 0032 01F4"),
-        ("10 03", "50 03 0032 01F4"),
+        // Sessions: P2 is 01F4 (500 ms), P2* is 01F4 in tens of milliseconds (5 s).
+        ("10 01", "50 01 01F4 01F4"),
+        ("10 03", "50 03 01F4 01F4"),
         ("10 02", "7F 10 12"),
         ("10", "7F 10 13"),
         ("10 03 00", "7F 10 13"),
@@ -167,7 +167,7 @@ async fn requests_are_answered_to_the_byte() {
     wire.send(BODY, "3E 80").await;
     assert!(timeout(NOTHING, wire.0.read_u8()).await.is_err());
     // In the default session nothing may be written at all.
-    assert_eq!(wire.ask(BODY, "10 01").await, hex("50 01 0032 01F4"));
+    assert_eq!(wire.ask(BODY, "10 01").await, hex("50 01 01F4 01F4"));
     assert_eq!(wire.ask(BODY, "2E 0600 00000000").await, hex("7F 2E 7F"));
     assert_eq!(wire.ask(BODY, "27 01").await, hex("7F 27 7F"));
 }

@@ -35,6 +35,27 @@ pub struct Incoming<'c> {
 const PART: &str = "part";
 /// Ending of captures.
 const WHOLE: &str = "capture";
+/// Directory of captures beside the database.
+const CAPTURES: &str = "captures";
+
+/// Copies the captures beside one database to beside another; what is still coming in stays behind.
+///
+/// # Errors
+/// [`StoreError`].
+pub(crate) fn copy(from: &Path, to: &Path) -> Result<(), StoreError> {
+    let (from, to) = (from.join(CAPTURES), to.join(CAPTURES));
+    if !from.is_dir() {
+        return Ok(());
+    }
+    fs::create_dir_all(&to).map_err(|e| StoreError::file(&to, e))?;
+    for entry in fs::read_dir(&from).map_err(|e| StoreError::file(&from, e))?.flatten() {
+        if entry.path().extension().is_some_and(|e| e == WHOLE) {
+            let copy = to.join(entry.file_name());
+            fs::copy(entry.path(), &copy).map_err(|e| StoreError::file(&copy, e))?;
+        }
+    }
+    Ok(())
+}
 
 impl Captures {
     /// The captures beside a database; what was left unfinished goes.
@@ -42,7 +63,7 @@ impl Captures {
     /// # Errors
     /// [`StoreError`], when the directory cannot be made or read.
     pub fn open(data: &Path) -> Result<Self, StoreError> {
-        let directory = data.join("captures");
+        let directory = data.join(CAPTURES);
         let of = |e| StoreError::file(&directory, e);
         fs::create_dir_all(&directory).map_err(of)?;
         for entry in fs::read_dir(&directory).map_err(of)?.flatten() {

@@ -252,11 +252,19 @@ fn a_backup_is_whole_while_the_program_runs_and_overwrites_nothing() {
     let dir = tempfile::tempdir().unwrap();
     let s = open(dir.path());
     let id = job(&s, &["complaint:a"]);
+    let captures = store::Captures::open(dir.path()).unwrap();
+    let mut whole = captures.begin(id).unwrap();
+    whole.write(b"volts").unwrap();
+    let number = whole.keep().unwrap();
+    let coming = captures.begin(id).unwrap();
     let there = tempfile::tempdir().unwrap();
-    let to = there.path().join("chalkeus.sqlite");
+    let to = there.path().join("copy");
     store::backup(dir.path(), &to).unwrap();
     s.append(id, "t", &["signed"], None).unwrap();
-    assert_eq!(open(there.path()).ledger(id, 0).unwrap().len(), 1);
+    assert_eq!(open(&to).ledger(id, 0).unwrap().len(), 1);
+    assert_eq!(std::fs::read_dir(to.join("captures")).unwrap().count(), 1, "{coming:?}");
+    let copied = store::Captures::open(&to).unwrap().path(id, number).unwrap();
+    assert_eq!(std::fs::read(copied).unwrap(), b"volts");
     let again = store::backup(dir.path(), &to).unwrap_err().to_string();
     assert!(again.contains("exists already"), "{again}");
 }

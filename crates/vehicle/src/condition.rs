@@ -1,6 +1,6 @@
 //! Signals and the conditions that monitors, permits and functions put on them.
 
-use crate::{Coding, OutputId, PartId, SignalId};
+use crate::{Coding, OutputId, PartId, Physical, SignalId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -25,6 +25,9 @@ pub struct Signal {
     pub coding: Option<Coding>,
     /// Where the value comes from.
     pub from: SignalSource,
+    /// What it stands for; none: the value itself says all.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub physical: Option<Physical>,
 }
 
 impl Signal {
@@ -57,6 +60,10 @@ pub enum SignalSource {
         signal: SignalId,
         /// What the module takes instead when the message does not arrive.
         substitute: f64,
+        /// Least and largest value that the module takes for real, in the signal's unit; beyond them, and where
+        /// the message does not arrive, the substitute stands in. None: whatever comes is taken.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        valid: Option<[f64; 2]>,
     },
 }
 

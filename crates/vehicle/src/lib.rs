@@ -10,6 +10,7 @@ pub mod ids;
 mod load;
 pub mod message;
 pub mod options;
+pub mod physical;
 pub mod quantity;
 pub mod state;
 pub mod types;
@@ -28,6 +29,7 @@ pub use ids::{
 pub use load::{LoadError, Problem, listed, misshapen};
 pub use message::Message;
 pub use options::Equipment;
+pub use physical::{Band, Physical, Transfer};
 pub use quantity::{Quantity, QuantityError, parse_quantity};
 pub use state::{Amount, Engine, KeyPosition, OperatingState};
 pub use typed_index_collections::{TiSlice, TiVec};

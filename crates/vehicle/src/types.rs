@@ -154,6 +154,9 @@ pub struct Stimulus {
     pub unit: String,
     /// Value when a state says nothing of it.
     pub rest: f64,
+    /// Least and largest value there is on a vehicle that is used; none: what its sensors' tables say.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub range: Option<[f64; 2]>,
 }
 
 /// Minutes of work at a part or connector.

@@ -2,6 +2,7 @@
 
 mod data;
 mod effort;
+mod physical;
 
 use crate::element::{Table, Wrong};
 use crate::{Condition, Element, Problem, SignalSource, Vehicle};
@@ -190,6 +191,7 @@ impl Vehicle {
         self.check_connectors(&mut f, &parts);
         self.check_wires(&mut f, &points, &places);
         self.check_software(&mut f, &parts, &signals, &outputs);
+        physical::check(self, &mut f, &parts, &stimuli);
         self.check_states(&mut f, &outputs);
         self.check_buses(&mut f);
         self.check_messages(&mut f, &parts, &signals, &buses);
@@ -447,7 +449,14 @@ impl Vehicle {
                 SignalSource::Arrives(message) => {
                     f.known(format!("{path}.from"), "message", message, &messages);
                 }
-                SignalSource::Received { message, signal: carried, .. } => {
+                SignalSource::Received { message, signal: carried, valid, .. } => {
+                    if valid.is_some_and(|[least, most]| least >= most) {
+                        f.add(
+                            format!("{path}.from.received.valid"),
+                            "nothing lies in this range",
+                            "give the least value first, then the largest",
+                        );
+                    }
                     f.known(format!("{path}.from"), "message", message, &messages);
                     let carries = |m: &&crate::Message| m.id == *message;
                     let known = self.messages.iter().find(carries);

@@ -1,13 +1,8 @@
 //! Buses to the wire: a LIN line held low found by unplugging in the planned order, a missing terminator
 //! seen by the meter and by the scope, a wet leg of a star coupler, a pass-through that drops out.
 
-use crate::bench::{House, get, post, view};
+use crate::bench::{House, job, post, view};
 use serde_json::{Value, json};
-
-async fn job(url: &str, order: &str) -> i64 {
-    let jobs: Value = get(&format!("{url}/api/jobs?search={order}")).await;
-    jobs["jobs"][0]["id"].as_i64().unwrap()
-}
 
 fn first(v: &Value) -> &str {
     v["suspects"][0]["repair_item"].as_str().unwrap_or_default()
@@ -76,7 +71,10 @@ pub async fn a_missing_terminator_is_seen_by_the_meter_and_by_the_scope(house: &
     b.press("Pause").await;
     b.find("over them", "round").await;
     b.says("laid by the first frame both have").await;
-    b.css("canvas[role='img']").await.send_keys("++").await.unwrap();
+    // Where the finding is, both begin; the cursor names the bit.
+    b.css("[data-finding] button").await.click().await.unwrap();
+    b.css("canvas[role='img']").await.send_keys("..").await.unwrap();
+    b.says("bit ").await;
     b.picture("scope").await;
 }
 

@@ -1,8 +1,8 @@
 //! Captures of a bus: one that cannot be read, one with a weak sender, looked at and found again.
 
-use crate::bench::{House, entries, get, grown, post, view};
+use crate::bench::{House, entries, get, grown, job, post, view};
 use bus::can::wave::{Rates, Sent, Shape, draw};
-use serde_json::{Value, json};
+use serde_json::json;
 use std::path::Path;
 
 /// Five senders by turns, of which that of 220 drives half.
@@ -29,8 +29,7 @@ async fn take_in(house: &House, path: &Path) {
 
 pub async fn a_capture_is_taken_in_and_shows_who_drives_too_little(house: &House) {
     let url = house.demo();
-    let jobs: Value = get(&format!("{url}/api/jobs?search=2326")).await;
-    let job = jobs["jobs"][0]["id"].as_i64().unwrap();
+    let job = job(url, "2326").await;
     let b = &house.browser;
     let files = tempfile::tempdir().unwrap();
     let broken = files.path().join("broken.csv");
@@ -50,16 +49,13 @@ pub async fn a_capture_is_taken_in_and_shows_who_drives_too_little(house: &House
     assert_eq!(entries(&v), before + 1);
     assert_eq!(v["ledger"].as_array().unwrap().last().unwrap()["detail"], "drive-bus.csv");
     // To where it was found: only the frames about it are listed, the one of 220 among them.
-    let listed = || b.client.find_all(fantoccini::Locator::Css("tr[data-frame]"));
-    assert_eq!(listed().await.unwrap().len(), 60);
+    b.css("tr[data-frame='59']").await;
+    assert_eq!(b.texts("tr[data-frame]").await.len(), 60);
     b.css("[data-finding='amplitude'] button").await.click().await.unwrap();
     b.gone("tr[data-frame='59']").await;
-    let about = listed().await.unwrap();
+    let about = b.texts("tr[data-frame]").await;
     assert!(about.len() < 30);
-    let mut told = String::new();
-    for row in &about {
-        told += &row.text().await.unwrap();
-    }
+    let told = about.concat();
     assert!(told.contains("220"), "the one that drives too little is among them: {told}");
     // Keys make the stretch longer again.
     let trace = b.css("canvas[role='img']").await;

@@ -7,6 +7,7 @@ mod buses;
 mod captures;
 mod codes;
 mod fit;
+mod live;
 mod network;
 mod recorded;
 mod sheets;
@@ -40,6 +41,11 @@ fn main() {
         codes::scan_sort_clear_follow_and_compare,
         codes::what_is_not_fitted_is_not_missed_and_told_of_when_it_answers,
         fit::a_lamp_is_fitted_where_that_is_the_cheaper_move,
+        live::the_condition_that_blocks_a_door_is_found_from_the_seat,
+        live::one_of_forty_conditions_is_a_value_put_in_its_place,
+        live::values_are_watched_charted_marked_and_survive_a_lost_link,
+        live::what_a_test_proves_is_told_before_a_module_tests_itself,
+        live::nothing_stays_driven_when_the_last_window_closes,
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
         network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,
         network::codes_are_pasted_where_there_is_no_link,

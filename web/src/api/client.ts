@@ -37,6 +37,10 @@ export type CodeMark = components["schemas"]["CodeMark"];
 export type Fit = components["schemas"]["Fit"];
 export type Workshop = components["schemas"]["Workshop"];
 export type Verdict = components["schemas"]["Verdict"];
+export type Signal = components["schemas"]["SignalRow"];
+export type Value = components["schemas"]["LiveValue"];
+export type Chain = components["schemas"]["Chain"];
+export type ServiceChart = components["schemas"]["ServiceChart"];
 
 export const api = createClient<paths>({ baseUrl: window.location.origin });
 

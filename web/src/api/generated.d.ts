@@ -374,6 +374,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the driver of this vehicle can ask for. */
+        get: operations["functions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/functions/{function}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The chain of a function, its values read now. */
+        get: operations["chain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/gate/{module}": {
         parameters: {
             query?: never;
@@ -703,6 +737,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/proves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a test proves if it passes, and what it does not touch. */
+        post: operations["proves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/read-codes": {
         parameters: {
             query?: never;
@@ -923,7 +974,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Lets the modules whose codes were cleared test themselves, so that absence counts sooner. */
+        /**
+         * Lets modules test themselves; where none is named those whose codes were cleared, so that absence counts
+         *     sooner.
+         */
         post: operations["self_tests"];
         delete?: never;
         options?: never;
@@ -976,6 +1030,40 @@ export interface paths {
         put?: never;
         /** Signs the job off. */
         post: operations["sign_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/signals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every signal of the vehicle. */
+        get: operations["signals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/signals/{signal}/chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The service chart of a signal that a sensor feels, worked out from its law and its circuit. */
+        get: operations["chart"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1084,6 +1172,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/testable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Modules that have monitors, in the order of the vehicle file. */
+        get: operations["testable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/typed-codes": {
         parameters: {
             query?: never;
@@ -1095,6 +1200,23 @@ export interface paths {
         put?: never;
         /** Keeps codes from elsewhere as a scan; modules that are not named say nothing. */
         post: operations["typed_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads signals now. */
+        post: operations["values"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1657,6 +1779,78 @@ export interface components {
             exhausted: boolean;
             hangs_on?: null | components["schemas"]["HangsOn"];
         };
+        /** @description The chain of a function. */
+        Chain: {
+            /** @description Function. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description Module that decides. */
+            module: components["schemas"]["PartId"];
+            /** @description Part whose effect is wished for. */
+            load: components["schemas"]["PartId"];
+            /** @description From wish to effect. */
+            links: components["schemas"]["ChainLink"][];
+            /** @description Number of the first link that fails. */
+            fails_at?: number | null;
+        };
+        /** @description A link of the chain. */
+        ChainLink: {
+            /** @description Which. */
+            step: components["schemas"]["ChainStep"];
+            /** @description What is known of it. */
+            known: components["schemas"]["Known"];
+            /** @description It was not seen itself: a later link proves it. */
+            by_later: boolean;
+            /** @description What it hangs on. */
+            looks: components["schemas"]["ChainValue"][];
+            /** @description Conditions, those that block first, then those nobody knows of. */
+            permits: components["schemas"]["Permitted"][];
+            /** @description What would show it where it is not known. */
+            shown_by: string;
+            /**
+             * Format: double
+             * @description Minutes that takes.
+             */
+            minutes: number;
+        };
+        /** @description A chain with what was said of it just now. */
+        ChainNow: {
+            /** @description The chain. */
+            chain: components["schemas"]["Chain"];
+            /** @description What is wrong with the link; empty when nothing is. */
+            trouble: string;
+        };
+        /**
+         * @description Which link of the chain.
+         * @enum {string}
+         */
+        ChainStep: "seen" | "received" | "permitted" | "commanded" | "at_pin" | "effect";
+        /** @description A value that a link hangs on, and the way back to where it comes from. */
+        ChainValue: {
+            /** @description Signal. */
+            signal: components["schemas"]["SignalId"];
+            /** @description Its name. */
+            name: string;
+            /** @description Module that computes it. */
+            module: components["schemas"]["PartId"];
+            /** @description What the module says of it, in words; empty when it was not read. */
+            says: string;
+            /**
+             * Format: double
+             * @description The voltage at the pin, where there is one, volts.
+             */
+            volts?: number | null;
+            /** @description What a sound vehicle would say in this state. */
+            expected: string;
+            /** @description Whether it is so. */
+            as_expected: boolean;
+            /** @description Pin it comes from. */
+            pin: string;
+            wire?: null | components["schemas"]["WireId"];
+            /** @description Message that brings it, with its sender. */
+            message: string;
+        };
         /** @description What differs from an earlier view. */
         Changes: {
             /**
@@ -1994,6 +2188,17 @@ export interface components {
             /** @enum {string} */
             kind: "signal";
         } | {
+            /** @description The values; at least two. */
+            values: components["schemas"]["LiveReading"][];
+            /**
+             * Format: double
+             * @description How far what they feel may lie apart, one standard deviation in the unit of the stimulus: 0 of one
+             *     pedal, a few kelvins of sensors after a cold night.
+             */
+            apart?: number;
+            /** @enum {string} */
+            kind: "together";
+        } | {
             /** @description Bus. */
             bus: string;
             /** @description Red lead. */
@@ -2133,6 +2338,21 @@ export interface components {
         /** @description Something found in a state. */
         Found: components["schemas"]["Finding"] & {
             state: components["schemas"]["OperatingState"];
+        };
+        /** @description Something a driver can ask for. */
+        FunctionRow: {
+            /** @description Id. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description Module that decides. */
+            module: components["schemas"]["PartId"];
+            /** @description Name of the module. */
+            module_name: string;
+            /** @description Name of the part whose effect is wished for. */
+            load_name: string;
+            /** @description Conditions that must permit it. */
+            permits: number;
         };
         /** @description What must be proven before a module may be named. */
         Gate: {
@@ -2382,6 +2602,11 @@ export interface components {
          * @enum {string}
          */
         KeyPosition: "0" | "15" | "50";
+        /**
+         * @description What is known of something.
+         * @enum {string}
+         */
+        Known: "fails" | "unknown" | "holds";
         /** @description A way from one branching point of a bus to the next, or to a member. */
         Limb: {
             /** @description Repair items on the way, both lines together. */
@@ -2480,6 +2705,45 @@ export interface components {
             /** @description Hands are there to set states, place leads and look. */
             hands: boolean;
         };
+        /** @description What a module says of a signal. */
+        LiveReading: {
+            /** @description Id of the signal. */
+            signal: components["schemas"]["SignalId"];
+            /**
+             * Format: double
+             * @description In the signal's unit.
+             */
+            value: number;
+        };
+        /** @description A value as it was read. */
+        LiveValue: {
+            /** @description Signal. */
+            signal: components["schemas"]["SignalId"];
+            /**
+             * Format: double
+             * @description What the module said, in its own unit; none when it could not be read.
+             */
+            raw?: number | null;
+            meaning?: null | components["schemas"]["Meaning"];
+            expected?: null | components["schemas"]["Meaning"];
+            stands?: null | components["schemas"]["Stands"];
+            /** @description Why it could not be read; empty when it could. */
+            why: string;
+        };
+        /** @description What was read. */
+        LiveValues: {
+            /** @description In the order they were asked for. */
+            values: components["schemas"]["LiveValue"][];
+            /** @description Requests to modules that it took. */
+            requests: number;
+            /**
+             * Format: double
+             * @description Milliseconds that it took.
+             */
+            took_ms: number;
+            /** @description What is wrong with the link; empty when nothing is. */
+            trouble: string;
+        };
         /** @description What a sweep showed. */
         Look: {
             /**
@@ -2521,6 +2785,20 @@ export interface components {
          * @enum {string}
          */
         Matter: "supply" | "communication" | "circuit" | "plausibility";
+        /** @description What a module's value stands for. */
+        Meaning: {
+            /**
+             * Format: double
+             * @description The physical number; none where it has a name, or where the module has no value.
+             */
+            value?: number | null;
+            /** @description Its name, for example `pressed`. */
+            name?: string | null;
+            /** @description Unit of the number. */
+            unit: string;
+            /** @description It is what the pin says; else the module puts something in its place. */
+            real: boolean;
+        };
         /** @description A reading to take from the meter. */
         Metered: {
             quantity: components["schemas"]["Instrument"];
@@ -2743,6 +3021,15 @@ export interface components {
             /** @description The line it was found in. */
             line: string;
         };
+        /** @description A condition without which nothing is done. */
+        Permitted: {
+            /** @description Name. */
+            name: string;
+            /** @description Whether it permits now. */
+            known: components["schemas"]["Known"];
+            /** @description What it hangs on. */
+            looks: components["schemas"]["ChainValue"][];
+        };
         /** @description A point of a part on the sheet. */
         Pin: {
             /** @description Cavity id, splice or ground id; what a probe names. */
@@ -2800,6 +3087,29 @@ export interface components {
             b: string;
             /** @enum {string} */
             kind: "insulation";
+        };
+        /** @description A point of a service chart. */
+        PointOfChart: {
+            /**
+             * Format: double
+             * @description What is felt.
+             */
+            felt: number;
+            /**
+             * Format: double
+             * @description The sensor's own resistance, ohms.
+             */
+            ohms?: number | null;
+            /**
+             * Format: double
+             * @description Volts at the sensor.
+             */
+            sensor_volts: number;
+            /**
+             * Format: double
+             * @description Volts at the module.
+             */
+            module_volts: number;
         };
         /**
          * @description Whether the symptom is there when something is found.
@@ -2879,6 +3189,17 @@ export interface components {
             red: string;
             /** @description Black lead. */
             black: string;
+        };
+        /** @description What a test proves. */
+        Proven: {
+            /** @description Codes whose monitors run in it; none for an effect. */
+            runs: string[];
+            /** @description Codes whose monitors cannot run in this state. */
+            rests: string[];
+            /** @description What would have shown, that which is seen best first. */
+            proves: components["schemas"]["Seen"][];
+            /** @description What moves a voltage at the pins in question and would not have shown. */
+            leaves: components["schemas"]["Seen"][];
         };
         /** @description A reason for or against a suspect. */
         Reason: {
@@ -3031,6 +3352,50 @@ export interface components {
             /** @description Whether there is a sweep that can be kept. */
             can_keep: boolean;
         };
+        /** @description A repair item and how much of it a test sees. */
+        Seen: {
+            /** @description Repair item. */
+            item: components["schemas"]["Item"];
+            /** @description In words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Share of its ways to fail, by how often they happen, that would have changed the result, 0 to 1.
+             */
+            share: number;
+        };
+        /** @description The service chart of a sensor. */
+        ServiceChart: {
+            /** @description What is felt. */
+            stimulus: string;
+            /** @description Its unit. */
+            unit: string;
+            /** @description The sensor. */
+            sensor: components["schemas"]["PartId"];
+            /** @description Name of the sensor. */
+            sensor_name: string;
+            /** @description From the least to the largest that is felt. */
+            points: components["schemas"]["PointOfChart"][];
+            /**
+             * Format: double
+             * @description Volts at the module with the sensor open.
+             */
+            open_volts: number;
+            /**
+             * Format: double
+             * @description Volts at the module with its output shorted.
+             */
+            short_volts: number;
+            /** @description Half width of what 19 of 20 sound vehicles read at the module at each point, volts. */
+            tolerance_volts: number[];
+            /** @description Volts that the module believes. */
+            valid?: number[] | null;
+            /**
+             * Format: double
+             * @description What it goes on with otherwise, in the unit.
+             */
+            substitute?: number | null;
+        };
         /** @description The shop's own numbers beside what is usual. */
         Settled: {
             /** @description Its own. */
@@ -3118,6 +3483,45 @@ export interface components {
          */
         Sight: "damage" | "corrosion" | "water" | "pushed_back" | "loose" | "nothing";
         SignalId: string;
+        /** @description A signal that can be watched. */
+        SignalRow: {
+            /** @description Id. */
+            id: components["schemas"]["SignalId"];
+            /** @description Name. */
+            name: string;
+            /** @description Module that computes it. */
+            module: components["schemas"]["PartId"];
+            /** @description Name of the module. */
+            module_name: string;
+            /** @description Unit of what the module says; empty for on and off. */
+            unit: string;
+            /** @description Unit of what it stands for; empty where it has names instead. */
+            physical_unit: string;
+            /** @description What sort of value it is. */
+            sort: components["schemas"]["SignalSort"];
+            /** @description Where it comes from, in words. */
+            source: string;
+            /** @description What its sensor feels. */
+            felt?: string | null;
+            sensor?: null | components["schemas"]["PartId"];
+            /** @description Codes whose monitors look at it. */
+            codes: string[];
+            /** @description Functions that ask for it. */
+            functions: string[];
+            /** @description It can be kept as a finding: it follows a voltage. */
+            weighs: boolean;
+            /** @description Why it cannot be read; empty when it can. */
+            unreadable: string;
+        };
+        /**
+         * @description What sort of value a signal is.
+         * @enum {string}
+         */
+        SignalSort: "supply" | "felt" | "pin" | "commanded" | "arrives" | "received";
+        /** @description Signals to read. */
+        SignalsWanted: {
+            signals: components["schemas"]["SignalId"][];
+        };
         /** @description A stage. */
         Stage: {
             /** @description Id. */
@@ -3134,6 +3538,11 @@ export interface components {
          * @enum {string}
          */
         Standing: "proven" | "failed" | "open";
+        /**
+         * @description How a value stands to what a sound vehicle would show now.
+         * @enum {string}
+         */
+        Stands: "as_expected" | "differs" | "not_believed" | "depends";
         /** @description A named state. */
         StateChoice: {
             /** @description Id. */
@@ -3288,6 +3697,27 @@ export interface components {
         /** @description Whether the symptom is there. */
         SymptomNow: {
             present: components["schemas"]["Present"];
+        };
+        /** @description A test. */
+        Test: {
+            /** @description The module. */
+            module: components["schemas"]["PartId"];
+            /** @enum {string} */
+            kind: "self_test";
+        } | {
+            /** @description The output. */
+            output: components["schemas"]["OutputId"];
+            /** @enum {string} */
+            kind: "output";
+        };
+        /** @description A module that can test itself. */
+        Testable: {
+            /** @description Module part. */
+            module: components["schemas"]["PartId"];
+            /** @description Its name. */
+            name: string;
+            /** @description Monitors it has. */
+            monitors: number;
         };
         /** @description What it would read, and what it would be worth. */
         Thought: {
@@ -4376,6 +4806,67 @@ export interface operations {
             };
         };
     };
+    functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionRow"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                function: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainNow"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     gate_of: {
         parameters: {
             query?: never;
@@ -4982,6 +5473,40 @@ export interface operations {
             };
         };
     };
+    proves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Test"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proven"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_codes: {
         parameters: {
             query?: never;
@@ -5421,7 +5946,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": null | components["schemas"]["Modules"];
+            };
+        };
         responses: {
             204: {
                 headers: {
@@ -5525,6 +6054,67 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignalRow"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                signal: components["schemas"]["SignalId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceChart"];
                 };
             };
             /** @description Refused: what happened and what to do */
@@ -5728,6 +6318,36 @@ export interface operations {
             };
         };
     };
+    testable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Testable"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     typed_codes: {
         parameters: {
             query?: never;
@@ -5749,6 +6369,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    values: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignalsWanted"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveValues"];
                 };
             };
             /** @description Refused: what happened and what to do */

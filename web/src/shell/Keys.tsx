@@ -12,6 +12,7 @@ const KEYS = [
   ["m", "type the value of the next check"],
   ["Enter", "take the value; follow the conductor chosen on the sheet"],
   ["+ − arrows", "on the sheet: larger, smaller, move it"],
+  ["k p", "on live values: mark what the hand did; pause"],
   ["s", "fold the suspects"],
   ["?", "these keys"],
 ];

@@ -6,6 +6,7 @@ import { Circuit } from "../stages/Circuit";
 import { Codes } from "../stages/Codes";
 import { Intake } from "../stages/Intake";
 import { Later } from "../stages/Later";
+import { Live } from "../stages/Live";
 import { Network } from "../stages/Network";
 import { Outputs } from "../stages/Outputs";
 import { Prove } from "../stages/Prove";
@@ -24,6 +25,7 @@ const SHEETS: Record<string, () => ReactNode> = {
   codes: Codes,
   network: Network,
   circuit: Circuit,
+  live: Live,
   outputs: Outputs,
   prove: Prove,
   report: Report,

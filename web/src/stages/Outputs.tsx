@@ -4,6 +4,9 @@ import { useJob } from "../api/job";
 import { Button } from "../ui/Button";
 import { Effect } from "../ui/Effect";
 import { matches } from "../ui/search";
+import { Chain } from "./outputs/Chain";
+import { Proves } from "./outputs/Proves";
+import { SelfTests } from "./outputs/SelfTests";
 
 type Output = View["outputs"][number];
 
@@ -37,6 +40,7 @@ function One({ output: o }: { output: Output }) {
         >
           {on ? "Stop" : "Drive it only"}
         </Button>
+        <Proves test={{ kind: "output", output: o.id }} />
       </div>
       <div>
         <p className="mb-1 font-semibold">{o.effect}?</p>
@@ -61,6 +65,8 @@ export function Outputs() {
   return (
     <section className="p-6">
       <h1 className="text-2xl font-bold">Outputs</h1>
+      <Chain />
+      <h2 className="mt-6 text-xl font-bold">Drive one</h2>
       <p className="label">Drive one output, look, say what you see. It is always given back.</p>
       <input
         type="search"
@@ -92,6 +98,7 @@ export function Outputs() {
           </ul>
         </section>
       ))}
+      <SelfTests words={words} />
       {found.length === 0 && (
         <p className="mt-4">
           No output is called “{words}”. Try another word, or its module or load.

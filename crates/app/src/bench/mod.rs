@@ -7,6 +7,7 @@ mod identity;
 mod outputs;
 mod scan;
 pub(crate) mod scope;
+mod values;
 
 pub use error::BenchError;
 use link::{Gateway, LinkError};
@@ -15,6 +16,7 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use thiserror::Error;
+pub use values::Values;
 use vehicle::{OutputId, Part, Vehicle};
 
 /// Where things listen.

@@ -4,7 +4,7 @@ use super::{Bench, BenchError, Slot, modules};
 use link::services::{input_output_control, session, tester_present};
 use std::sync::Arc;
 use std::time::Duration;
-use vehicle::Vehicle;
+use vehicle::{OutputId, Vehicle};
 
 /// How often a module that drives something hears that the tester is still there: well within the
 /// five seconds after which it takes its output back (S3 of ISO 14229-2).
@@ -50,6 +50,25 @@ impl Bench {
             }
         }
         Ok(result?)
+    }
+
+    /// Whether anything is driven.
+    pub async fn is_driving(&self) -> bool {
+        !self.driven.lock().await.is_empty()
+    }
+
+    /// Gives back everything that is driven; the first that could not be, after all were tried.
+    ///
+    /// # Errors
+    /// [`BenchError`].
+    pub async fn release(self: &Arc<Self>, vehicle: &Vehicle) -> Result<(), BenchError> {
+        let driven: Vec<OutputId> = self.driven.lock().await.keys().cloned().collect();
+        let mut first = Ok(());
+        for output in driven {
+            let given = self.drive(vehicle, &output, false).await;
+            first = first.and(given);
+        }
+        first
     }
 
     /// Says that the tester is still there for as long as something is driven. Only the link that it

@@ -101,7 +101,7 @@ pub(super) fn solve(point: &Point) -> Outcome {
     let state = state(&c, &point.state)?;
     let fault = chosen(&c, point.fault.as_deref())?;
     let changes = fault.map(|f| f.changes).unwrap_or_default();
-    let s = c.solve(&state, &changes, None);
+    let s = circuit::hearing::solve(&c, &state, &changes);
     let v = &c.vehicle;
     let cavities: Map<String, Value> =
         c.node_of.iter().map(|(id, n)| (id.clone(), json!(s.volts[*n]))).collect();
@@ -162,7 +162,7 @@ pub(super) fn netlist(point: &Point) -> Outcome {
         fault.as_ref().map_or("sound", |f| &f.text)
     );
     let changes = fault.map(|f| f.changes).unwrap_or_default();
-    let s = c.solve(&state, &changes, None);
+    let s = circuit::hearing::solve(&c, &state, &changes);
     let deck = spice::deck(&c, &title, &s, &changes, None);
     if point.json {
         print(&json!({"deck": deck}));

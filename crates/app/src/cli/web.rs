@@ -83,7 +83,7 @@ pub(super) struct Backup {
     /// Directory of the database.
     #[arg(long, default_value = ".data")]
     data: PathBuf,
-    /// File to write; it must not exist yet.
+    /// Directory to write; it must not exist yet.
     to: PathBuf,
 }
 

@@ -12,11 +12,14 @@ mod jobs;
 mod levels;
 mod network;
 pub(crate) mod problem;
+mod proves;
 mod reasoning;
+mod requests;
 mod scans;
 mod scope;
 mod sheets;
 mod strict;
+mod values;
 mod vehicle_side;
 mod workshop;
 
@@ -77,6 +80,13 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(jobs::export))
         .routes(routes!(events::events))
         .routes(routes!(vehicle_side::live))
+        .routes(routes!(values::signals))
+        .routes(routes!(values::values))
+        .routes(routes!(values::chart))
+        .routes(routes!(requests::functions))
+        .routes(routes!(requests::chain))
+        .routes(routes!(proves::proves))
+        .routes(routes!(proves::testable))
         .routes(routes!(vehicle_side::state))
         .routes(routes!(vehicle_side::supply))
         .routes(routes!(scans::scan))

@@ -94,7 +94,9 @@ pub async fn who_answers(
     let bench = shop.bench(id);
     bench.connect().await.map_err(Problem::vehicle)?;
     if bench.has_hands() {
-        bench.bring_into(vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
+        crate::presence::bring_into(&shop, id, vehicle, &wanted.state)
+            .await
+            .map_err(Problem::vehicle)?;
     }
     let ids: Vec<PartId> = modules(vehicle).map(|(p, _)| p.id.clone()).collect();
     let mut rounds: Vec<Vec<Option<bool>>> = Vec::new();

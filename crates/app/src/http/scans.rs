@@ -234,12 +234,23 @@ pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
     Ok(Json(watched.iter().map(run).collect()))
 }
 
-/// Lets the modules whose codes were cleared test themselves, so that absence counts sooner.
-#[utoipa::path(post, path = "/api/jobs/{id}/self-tests", responses((status = 204)))]
-pub async fn self_tests(State(shop): App, Path(id): Path<i64>) -> Result<StatusCode, Problem> {
+/// Lets modules test themselves; where none is named those whose codes were cleared, so that absence counts
+/// sooner.
+#[utoipa::path(post, path = "/api/jobs/{id}/self-tests", request_body = Option<Modules>, responses((status = 204)))]
+pub async fn self_tests(
+    State(shop): App,
+    Path(id): Path<i64>,
+    wanted: Option<Json<Modules>>,
+) -> Result<StatusCode, Problem> {
     let here = at(&shop, id).await?;
-    let watched = away(&shop, &here, |_, _, at| Ok(view::watched(&at.model, &at.case))).await?;
-    let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
+    let wanted = wanted.map(|w| w.0).unwrap_or_default();
+    let modules: BTreeSet<PartId> = match wanted.modules.is_empty() {
+        false => wanted.modules,
+        true => {
+            let watched = away(&shop, &here, |_, _, at| Ok(view::watched(&at.model, &at.case)));
+            watched.await?.into_iter().map(|w| w.module).collect()
+        }
+    };
     let bench = shop.bench(id);
     let said = bench.self_tests(&here.model.circuit.vehicle, |m| modules.contains(m)).await;
     let refused: Vec<String> = said.map_err(Problem::vehicle)?.into_values().flatten().collect();
@@ -287,7 +298,9 @@ pub async fn rescan(
     }
     note(Entry::State { state: wanted.state.clone() }).await?;
     if bench.has_hands() {
-        bench.bring_into(vehicle, &wanted.state).await.map_err(Problem::vehicle)?;
+        crate::presence::bring_into(&shop, id, vehicle, &wanted.state)
+            .await
+            .map_err(Problem::vehicle)?;
     }
     let results = bench.clear(vehicle, |_| true).await.map_err(Problem::vehicle)?;
     let modules = results.into_iter().filter(|(_, e)| e.is_none()).map(|(m, _)| m).collect();

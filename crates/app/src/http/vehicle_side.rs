@@ -4,6 +4,7 @@ use super::at::{Answer, App, Keeping, Kept, at, away, begin, is_open, keep, keep
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use crate::bench::BenchError;
+use crate::presence;
 use crate::shop::Shop;
 use crate::view::{self, SupplyRow};
 use axum::extract::State;
@@ -93,7 +94,8 @@ pub async fn state(
     let entry = Entry::State { state: wanted.state.clone() };
     let result = keep(&shop, &here.session, vec![entry], key).await?;
     if bench.has_hands() {
-        let brought = bench.bring_into(&here.model.circuit.vehicle, &wanted.state).await;
+        let vehicle = &here.model.circuit.vehicle;
+        let brought = presence::bring_into(&shop, id, vehicle, &wanted.state).await;
         brought.map_err(Problem::vehicle)?;
     }
     Ok(result)
@@ -142,9 +144,10 @@ pub async fn drive(
     here.model.circuit.check_state(&state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     if bench.has_hands() {
-        bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
+        presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::vehicle)?;
     } else {
         bench.drive(vehicle, &d.output, d.on).await.map_err(Problem::vehicle)?;
+        presence::guard(&shop, id);
     }
     keep(&shop, &here.session, vec![Entry::State { state }], key).await
 }
@@ -194,7 +197,7 @@ async fn from_meter(shop: Arc<Shop>, id: i64, key: Key, m: Metered, extremes: bo
     let Metered { quantity: instrument, red, black, state } = m;
     let vehicle = &here.model.circuit.vehicle;
     if bench.has_hands() {
-        bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
+        presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::vehicle)?;
     }
     let found = match extremes {
         true => hold(&bench, vehicle, instrument, [&red, &black])
@@ -281,7 +284,7 @@ pub async fn look(
         return Err(Problem::input("look yourself and say: normal, weak or nothing").into());
     }
     let vehicle = &here.model.circuit.vehicle;
-    bench.bring_into(vehicle, &l.state).await.map_err(Problem::vehicle)?;
+    presence::bring_into(&shop, id, vehicle, &l.state).await.map_err(Problem::vehicle)?;
     let seen = bench.look(&l.part, None, None).await;
     rest(&bench, vehicle, &l.state).await;
     let strength = seen.map_err(Problem::vehicle)?;
@@ -377,7 +380,7 @@ pub async fn by_hands(
         }
         ForHands::Substituted { jumper, swapped, part, state } => {
             here.model.circuit.check_state(&state).map_err(Problem::input)?;
-            bench.bring_into(vehicle, &state).await.map_err(Problem::vehicle)?;
+            presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::vehicle)?;
             let seen = bench.look(&part, jumper.as_ref(), swapped.as_deref()).await;
             rest(&bench, vehicle, &state).await;
             let strength = seen.map_err(Problem::vehicle)?;

@@ -16,6 +16,7 @@ pub use vehicles::Vehicles;
 use crate::bench::{Addresses, Bench};
 use crate::captures::Captures;
 use crate::plans::Plans;
+use crate::presence::Presence;
 use crate::progress::{AtWork, Progress};
 use crate::roll_call::RollCalls;
 use diagnosis::ledger::Entry;
@@ -77,6 +78,8 @@ pub struct Shop {
     pub plans: Plans,
     /// Captures of buses.
     pub captures: Captures,
+    /// Who is there.
+    pub presence: Presence,
     told: broadcast::Sender<Told>,
     workshop: Mutex<Workshop>,
 }
@@ -126,6 +129,7 @@ impl Shop {
             roll_calls: RollCalls::default(),
             plans: Plans::default(),
             captures: Captures::open(data)?,
+            presence: Presence::default(),
             told,
         });
         let reasoning = Arc::clone(&shop);

@@ -153,6 +153,11 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                     format!("Level of a bus, {}", words::state(model, &found.state)),
                     words::evidence(model, found),
                 ),
+                Finding::Signal { .. } | Finding::Together { .. } => (
+                    "live",
+                    format!("Live value, {}", words::state(model, &found.state)),
+                    words::evidence(model, found),
+                ),
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
         }

@@ -40,7 +40,7 @@ pub(super) fn stages(v: &View) -> Vec<Stage> {
         stage("codes", "Codes", codes.map(|c| c.to_string()).unwrap_or_default(), true),
         stage("network", "Network", count(of_kind("roll_call")), true),
         stage("circuit", "Circuit", count(of_kind("reading")), true),
-        stage("live", "Live", String::new(), false),
+        stage("live", "Live", count(of_kind("live")), true),
         stage("outputs", "Outputs", count(of_kind("effect")), true),
         stage("fit", "Fit", String::new(), false),
         stage(

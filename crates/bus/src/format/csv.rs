@@ -1,7 +1,7 @@
 //! Voltages as columns of text: with a time column, or with the time between samples told; any of the usual
 //! separators, decimal points or commas, lines of heading before them.
 
-use super::FormatError;
+use super::{FormatError, rows};
 use crate::trace::{Channel, Trace};
 
 /// What the file does not say.
@@ -21,7 +21,7 @@ const CHANNELS: usize = 16;
 const UNEVEN: f64 = 0.75;
 
 /// A number as any instrument prints it.
-fn number(text: &str, comma: bool) -> Option<f64> {
+pub(super) fn number(text: &str, comma: bool) -> Option<f64> {
     let text = text.trim().trim_matches('"').trim();
     if comma { text.replace(',', ".").parse().ok() } else { text.parse().ok() }
         .filter(|v: &f64| v.is_finite())
@@ -29,9 +29,11 @@ fn number(text: &str, comma: bool) -> Option<f64> {
 
 /// How a line of numbers is divided.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Style {
-    separator: u8,
-    comma: bool,
+pub(super) struct Style {
+    /// What stands between two numbers.
+    pub(super) separator: u8,
+    /// The decimal point is a comma.
+    pub(super) comma: bool,
 }
 
 const STYLES: [Style; 5] = [
@@ -139,43 +141,24 @@ pub fn read(text: &str, hints: &Hints) -> Result<Trace, FormatError> {
             ),
         });
     }
-    let lines = text[..].lines().skip(first);
-    let mut channels: Vec<Channel> = (from..width)
-        .map(|k| {
-            let name = name(k);
-            let name = if name.is_empty() { format!("Channel {}", k + 1 - from) } else { name };
-            Channel { name, volts: Vec::new() }
-        })
-        .collect();
-    let mut times: Vec<f64> = Vec::new();
-    for (k, line) in lines.enumerate() {
-        if line.trim().is_empty() {
-            continue;
-        }
-        let wrong = |what: String| FormatError::Line { line: first + k + 1, what };
-        let mut seen = 0;
-        for (c, part) in
-            line.trim_end_matches([',', ';', '\t', ' ', '\r']).split(separator).enumerate()
-        {
-            let value = number(part, style.comma).ok_or_else(|| {
-                wrong(format!(
-                    "“{}” is no number",
-                    part.trim().chars().take(40).collect::<String>()
-                ))
-            })?;
-            match c.checked_sub(from) {
-                None => times.push(value),
-                Some(at) if at < channels.len() => channels[at].volts.push(value as f32),
-                Some(_) => {}
-            }
-            seen = c + 1;
-        }
-        if seen != width {
-            return Err(wrong(format!("{seen} columns instead of {width}")));
-        }
-    }
+    let rows = rows::read(rest(text, first), style, from, width)
+        .map_err(|wrong| FormatError::Line { line: first + wrong.line, what: wrong.what })?;
+    let named = |(k, volts): (usize, Vec<f32>)| {
+        let name = name(from + k);
+        let name = if name.is_empty() { format!("Channel {}", k + 1) } else { name };
+        Channel { name, volts }
+    };
+    let channels = rows.columns.into_iter().enumerate().map(named).collect();
+    let times = rows.times;
     let (start_s, step_s) = steps(&times, has_time, first, hints, unit(&name(0)))?;
     Ok(Trace { start_s, step_s, channels })
+}
+
+/// What follows so many lines.
+fn rest(text: &str, lines: usize) -> &str {
+    let ends = memchr::memchr_iter(b'\n', text.as_bytes());
+    let from = lines.checked_sub(1).and_then(|k| ends.into_iter().nth(k)).map_or(0, |at| at + 1);
+    &text[from..]
 }
 
 /// Start and step, from the times or from what was told.

@@ -3,6 +3,7 @@
 pub mod candump;
 pub mod csv;
 pub mod pcapng;
+mod rows;
 
 use crate::Frame;
 

@@ -21,7 +21,7 @@ const SAMPLE: usize = 24;
 fn main() {
     let only = std::env::args().skip(1).find(|a| !a.starts_with('-'));
     let does = |what: &str| only.as_deref().is_none_or(|o| o == what);
-    let c = Arc::new(common::wren());
+    let c = common::wren();
     let faults = fault::all(&c);
     if does("kinds") && only.is_some() {
         kinds(&c, &faults);

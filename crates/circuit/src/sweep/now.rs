@@ -42,6 +42,10 @@ pub(super) struct Now {
     pub(super) mode_turns: usize,
     /// A device keeps changing its mode.
     pub(super) to_and_fro: bool,
+    /// What is asked for is to be looked at again.
+    pub(super) ask_again: bool,
+    /// What is asked for may hang on what arrives.
+    pub(super) hangs: bool,
     /// A module woke or died since the devices were last asked.
     pub(super) lives_changed: bool,
     /// Across the branches of the device that is looked at, volts and amperes.
@@ -90,6 +94,8 @@ impl Sweep {
         now.watched_at = 0;
         now.looked_at = 0;
         now.lives_changed = false;
+        now.ask_again = false;
+        now.hangs = self.base_hangs;
         now.to_and_fro = false;
         self.full = None;
     }

@@ -194,7 +194,9 @@ impl Sweep {
         }
         self.now.looked_at = self.factor.alarms().len();
         let mut asked_changed = false;
-        if self.now.lives_changed || self.factor.alarms().iter().any(|n| c.software.is_read[*n]) {
+        let stirred = |n: &NodeId| c.software.is_read[*n];
+        if self.now.lives_changed || self.now.ask_again || self.factor.alarms().iter().any(stirred)
+        {
             for n in &c.software.read {
                 self.factor.find(&c.plan, *n);
             }
@@ -202,8 +204,9 @@ impl Sweep {
                 volts: TiSlice::from_ref(&self.factor.volts),
                 alive: &self.now.alive,
                 asked: &self.now.asked,
-                lost: &[],
+                lost: &self.lost,
             };
+            self.now.hangs = c.software.hangs(view);
             let asked = c.software.asked(&self.state, view);
             if asked != self.now.asked {
                 asked_changed = true;
@@ -218,6 +221,8 @@ impl Sweep {
                 self.now.asked = asked;
             }
         }
+        // One request may wait for what another switched on.
+        self.now.ask_again = asked_changed;
         self.now.lives_changed = false;
         let (mut changes, mut released) = (Vec::<(DeviceIx, u8)>::new(), Vec::new());
         for at in 0..self.now.pending.len() {

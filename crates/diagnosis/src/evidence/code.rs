@@ -16,29 +16,46 @@ const FAILS_UNTOUCHED: f64 = 2e-4;
 /// What a monitor looks at counts as moved from here, volts.
 const MOVED_VOLTS: f64 = 0.02;
 
-/// What a monitor looks at, on a sound vehicle.
-pub(crate) struct Watched {
-    /// Pairs of nodes with the voltage between them; none where it hangs on what comes over a bus.
-    volts: Option<Vec<(NodeId, NodeId, f64)>>,
+/// A line of a bus counts as moved against the ground, or on LIN against the supply it rests at, from here,
+/// volts; what moves with all of the vehicle's supply does no harm to talking.
+const LINE_VOLTS: f64 = 0.5;
+
+/// A voltage that a monitor looks at.
+struct Looked {
+    from: NodeId,
+    to: NodeId,
+    /// Volts between them on a sound vehicle.
+    was: f64,
+    /// From here on it counts as moved, volts.
+    moved: f64,
 }
+
+/// What a monitor looks at, on a sound vehicle: voltages, and the lines over which its messages come.
+pub(crate) struct Watched(Vec<Looked>);
 
 impl Watched {
     pub(crate) fn of(model: &Model, monitor: MonitorIx, sound: &Snapshot) -> Self {
-        let pairs = model.circuit.software.looks_at(monitor);
-        let with = |(a, b)| (a, b, sound.between(a, b));
-        Self { volts: pairs.map(|pairs| pairs.into_iter().map(with).collect()) }
-    }
-
-    /// Whether it hangs on what comes over a bus.
-    pub(super) fn is_by_bus(&self) -> bool {
-        self.volts.is_none()
+        let c = &model.circuit;
+        let looks = c.software.looks_at(monitor);
+        let looked = |from, to, moved| Looked { from, to, was: sound.between(from, to), moved };
+        let lines = looks.talking.iter().flat_map(|part| c.ears(*part)).flat_map(|ear| {
+            // See `Ear`: the lines and the ground of CAN; line, ground and supply of LIN.
+            let [a, b, rest] = ear.nodes;
+            match ear.is_lin() {
+                true => vec![looked(rest, a, LINE_VOLTS)],
+                false => vec![looked(a, b, MOVED_VOLTS), looked(a, rest, LINE_VOLTS)],
+            }
+        });
+        // What lets it run matters where it does not run anyway: it does not make it fail.
+        let rests = sound.monitor(monitor) == Verdict::NotRun;
+        let enables = looks.enables.iter().filter(|_| rests);
+        let own = looks.fails.iter().chain(enables).map(|(a, b)| looked(*a, *b, MOVED_VOLTS));
+        Self(own.chain(lines).collect())
     }
 
     /// Whether a hypothesis moves any of it.
     pub(crate) fn is_moved(&self, s: &Snapshot) -> bool {
-        let moved =
-            |(a, b, was): &(NodeId, NodeId, f64)| (s.between(*a, *b) - was).abs() > MOVED_VOLTS;
-        self.volts.as_ref().is_none_or(|pairs| pairs.iter().any(moved))
+        self.0.iter().any(|l| (s.between(l.from, l.to) - l.was).abs() > l.moved)
     }
 }
 

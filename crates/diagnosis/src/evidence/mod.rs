@@ -23,12 +23,14 @@ pub(crate) mod reading;
 pub(crate) mod recorded;
 mod scan;
 pub(crate) mod seen;
-mod signal;
+pub(crate) mod signal;
 pub(crate) mod substituted;
+pub(crate) mod together;
 pub(crate) mod tool;
 mod weighed;
 
 pub use seen::sights;
+pub use together::LiveReading;
 
 /// How strongly an effect shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -138,6 +140,16 @@ pub enum Finding {
         signal: SignalId,
         /// In the signal's unit.
         value: f64,
+    },
+    /// Live values read at once of signals that feel the same, of which the state does not say how much
+    /// there is.
+    Together {
+        /// The values; at least two.
+        values: Vec<LiveReading>,
+        /// How far what they feel may lie apart, one standard deviation in the unit of the stimulus: 0 of one
+        /// pedal, a few kelvins of sensors after a cold night.
+        #[serde(default)]
+        apart: f64,
     },
     /// A level of a bus line in one of its phases, from a scope.
     Level {
@@ -373,6 +385,8 @@ enum Kind<'a> {
     /// By what the fault itself is and where it lies: log-likelihood of a steady one and of one that
     /// comes and goes; with nothing wrong; outside of the file.
     OfFault(OfFault<'a>, f64, f64),
+    /// By values that feel the same.
+    Together(together::Together),
     /// By an effect with a jumper on or a part swapped.
     Substituted(substituted::Swap),
 }
@@ -455,6 +469,7 @@ impl Prepared<'_> {
             Kind::OfFault(of, away, _) => {
                 faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(*away)
             }
+            Kind::Together(values) => values.under(model, self.state, &changes()),
             Kind::Substituted(swap) => swap.under(model, self.state, faults)?,
         })
     }
@@ -539,6 +554,11 @@ impl Evidence {
                 let elsewhere = unforeseen(away, any);
                 Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
+            Kind::Together(values) => {
+                let (there, away) = values.all(model, &self.state);
+                let elsewhere = unforeseen(away, values.any());
+                Likelihood { there, away, elsewhere, wavering: None, read: None }
+            }
             Kind::OfFault(of, away, any) => {
                 let elsewhere = unforeseen(away, any);
                 let both = model.faults.iter().map(of);
@@ -604,6 +624,9 @@ impl Evidence {
                 answer::scorer(model, &self.state, module, *answers, self.complaint)?,
                 answer::elsewhere(),
             ),
+            Finding::Together { values, apart } => {
+                Kind::Together(together::Together::new(model, &self.state, values, *apart)?)
+            }
             Finding::Signal { signal, value } => Kind::Predicted(
                 signal::scorer(model, &self.state, signal, *value)?,
                 -(signal::SPAN.ln()),

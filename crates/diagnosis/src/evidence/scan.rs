@@ -63,8 +63,7 @@ fn weigh(
     }
     let (monitors, modules) = (sorted(&codes), sorted(&answers));
     let verdict = |m: MonitorIx| sound.monitor(m);
-    let by_bus = |m: MonitorIx| model.circuit.software.looks_at(m).is_none();
-    let away: f64 = (monitors.iter().map(|m| code(*m, verdict(*m), by_bus(*m))))
+    let away: f64 = (monitors.iter().map(|m| code(*m, verdict(*m), false)))
         .chain(modules.iter().map(|a| answer(*a, sound.answers(*a), false)))
         .sum();
     // What is not in the file leaves each verdict as it is on a sound vehicle, or makes it anything.
@@ -72,7 +71,7 @@ fn weigh(
         |sound: f64, any: f64| (OTHERWISE * any.exp() + (1.0 - OTHERWISE) * sound.exp()).ln();
     let of_codes = |m: MonitorIx| {
         let of = |failing: &bool| {
-            anything(code::log(verdict(m), *failing, by_bus(m)), code::elsewhere(*failing))
+            anything(code::log(verdict(m), *failing, false), code::elsewhere(*failing))
         };
         codes[&m].iter().map(of).sum::<f64>()
     };
@@ -90,7 +89,6 @@ fn weigh(
         .copied()
         .filter(|m| codes[m].contains(&true) && sound.monitor(*m) != Verdict::Failed)
         .map(|m| (m, code::Watched::of(model, m, sound)))
-        .filter(|(_, watched)| !watched.is_by_bus())
         .collect();
     let silent: Vec<(PartIx, answer::Pins)> = modules
         .iter()
@@ -107,9 +105,8 @@ fn weigh(
             }
             let (monitors, flipped) = s.software();
             // A verdict that changed goes with something that moved.
-            let by_code = monitors
-                .iter()
-                .map(|(m, v)| code(*m, *v, true) - code(*m, verdict(*m), by_bus(*m)));
+            let by_code =
+                monitors.iter().map(|(m, v)| code(*m, *v, true) - code(*m, verdict(*m), false));
             let moved = failing
                 .iter()
                 .filter(|(m, watched)| monitors.iter().all(|(k, _)| k != m) && watched.is_moved(s))

@@ -8,11 +8,26 @@ use vehicle::OperatingState;
 const WRONG: f64 = 5e-4;
 /// Range of a value outside of what the file predicts, volts.
 pub(super) const SPAN: f64 = 15.0;
+/// How likely a value is that follows nothing, per volt.
+pub(super) const OUT_OF_PLACE: f64 = WRONG / SPAN;
 /// Resolution of a module's own converter, volts, and its share of the value.
 const FLOOR: f64 = 0.03;
 const SHARE: f64 = 0.01;
 /// Share of a deviation that the step of a grid leaves open.
-const STEP: f64 = 0.1;
+pub(super) const STEP: f64 = 0.1;
+
+/// Standard deviation of a value about what is predicted, volts: that of sound vehicles, what else is open,
+/// and the module's own converter.
+pub(crate) fn sigma(predicted: f64, tolerance: f64, open: f64) -> f64 {
+    FLOOR.hypot(SHARE * predicted).hypot(tolerance).hypot(open)
+}
+
+/// How likely a value is where another is predicted, per volt.
+pub(super) fn density(value: f64, predicted: f64, sigma: f64) -> f64 {
+    let z = (value - predicted) / sigma;
+    let close = (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
+    (1.0 - WRONG) * close + OUT_OF_PLACE
+}
 
 pub(super) fn scorer<'a>(
     model: &'a Model,
@@ -35,13 +50,10 @@ pub(super) fn scorer<'a>(
     Ok(Box::new(move |s| {
         // A module that does not work tells nothing: such a value came from elsewhere.
         if !s.alive(module) {
-            return (WRONG / SPAN).ln();
+            return OUT_OF_PLACE.ln();
         }
         let predicted = s.between(a, b);
-        let own = STEP * (predicted - healthy);
-        let sigma = FLOOR.hypot(SHARE * predicted).hypot(tolerance).hypot(own);
-        let z = (value - predicted) / sigma;
-        let close = (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
-        ((1.0 - WRONG) * close + WRONG / SPAN).ln()
+        let sigma = sigma(predicted, tolerance, STEP * (predicted - healthy));
+        density(value, predicted, sigma).ln()
     }))
 }

@@ -19,7 +19,7 @@ impl Model {
         p: &Predictions,
         wanted: impl Fn(HypIx) -> bool + Sync,
     ) {
-        let Some(hearing) = &self.hearing else { return };
+        let Some(hearing) = self.circuit.hearing() else { return };
         let missing = |h: &HypIx| wanted(*h) && p.heard.get(*h).is_none();
         if !self.faults.keys().any(|h| missing(&h)) {
             return;
@@ -66,7 +66,7 @@ impl Model {
     /// What changes predict, who answers included.
     pub(super) fn take(&self, p: &Predictions, sweep: &mut Sweep, changes: &[Change]) -> Snapshot {
         let mut made = Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes));
-        if let Some(hearing) = &self.hearing
+        if let Some(hearing) = self.circuit.hearing()
             && (hearing.touches(&self.circuit, changes) || stirs(hearing, &made, &p.healthy))
         {
             let unheard = hearing.unheard(sweep, None, changes, Some(&p.sound));

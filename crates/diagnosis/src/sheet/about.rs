@@ -77,7 +77,16 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
         "function" => {
             let f = v.functions.iter().find(|f| f.id == id)?;
             wires = driven::own(model, h, &f.output);
-            signals(model, h, &f.condition().signals(), &mut wires);
+            signals(model, h, &f.request.signals(), &mut wires);
+            // Conditions at the module's own pins. What others send has sheets of its own: dozens of circuits
+            // of other modules would bury the way from wish to effect.
+            let own = |id: &&str| {
+                let signal = v.signals.iter().find(|s| s.id == *id);
+                signal.is_some_and(|s| matches!(s.from, SignalSource::PinVolts { .. }))
+            };
+            let conditions = f.permits.iter().flat_map(|p| p.holds.signals());
+            let own: Vec<&str> = conditions.filter(own).collect();
+            signals(model, h, &own, &mut wires);
             f.name.clone()
         }
         "code" => {

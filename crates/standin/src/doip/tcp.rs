@@ -21,6 +21,10 @@ const ALIVE_CHECK: Duration = Duration::from_millis(500);
 /// "pending".
 const FLOOD: Duration = Duration::from_micros(200);
 const PENDING: Duration = Duration::from_millis(300);
+/// A module that has no answer by then says that it is coming (well within its P2 of ISO 14229-2), and again
+/// after half of P2*.
+const SOON: Duration = Duration::from_millis(25);
+const AGAIN: Duration = Duration::from_millis(2500);
 /// How often the gateway looks whether the link was cut.
 const CUT: Duration = Duration::from_millis(20);
 
@@ -38,7 +42,7 @@ pub(crate) async fn serve(listener: TcpListener, world: Shared) {
             let _ = stream.set_nodelay(true);
             let number = world.lock().number();
             let cut = async {
-                while !world.lock().manners.is_cut() {
+                while !is_cut(&world) {
                     sleep(CUT).await;
                 }
             };
@@ -148,6 +152,12 @@ async fn activate(world: &Shared, number: u64, source: u16, send: &mpsc::Sender<
     true
 }
 
+/// Whether the link was cut. While something is solved the world is held, and waiting for it here would hold up
+/// the timers; the next look comes soon.
+fn is_cut(world: &Shared) -> bool {
+    world.free().is_some_and(|w| w.manners.is_cut())
+}
+
 /// One module as this tester sees it: its answers, in order.
 async fn module(
     mut requests: mpsc::Receiver<Vec<u8>>,
@@ -164,7 +174,13 @@ async fn module(
             let module = w.module_at(target).map(|k| w.circuit.vehicle.parts[k].id.clone());
             (w.manners.latency, module.and_then(|m| w.manners.of(&m)), w.entity())
         };
-        let out = match services::reach(&world, target, entity) {
+        // The circuit is solved beside the timers.
+        let there = {
+            let world = world.clone();
+            tokio::task::spawn_blocking(move || services::reach(&world, target, entity)).await
+        };
+        let Ok(there) = there else { return };
+        let out = match there {
             services::Reach::Dead => continue,
             services::Reach::Unknown => vec![about(0x8003, &[0x03])],
             services::Reach::Silent => {
@@ -202,7 +218,26 @@ async fn module(
                     }
                     Some(Manner::Garbled) | None => {}
                 }
-                let mut answer = services::answer(&world, part, request, tester);
+                let coming = about(0x8001, &[0x7F, request[0], 0x78]);
+                let mut solved = {
+                    let (world, request) = (world.clone(), request.to_vec());
+                    tokio::task::spawn_blocking(move || {
+                        services::answer(&world, part, &request, tester)
+                    })
+                };
+                let mut wait = SOON;
+                let answer = loop {
+                    match timeout(wait, &mut solved).await {
+                        Ok(answer) => break answer,
+                        Err(_) if send.send(coming.clone()).await.is_err() => return,
+                        Err(_) => wait = AGAIN,
+                    }
+                };
+                let Ok(mut answer) = answer else { return };
+                // Whoever was told to wait is told the end, wanted or not (ISO 14229-1 8.2.2).
+                if answer.is_empty() && wait == AGAIN && request.len() > 1 {
+                    answer = vec![request[0].wrapping_add(0x40), request[1] & 0x7F];
+                }
                 if manner == Some(Manner::Garbled) {
                     answer.iter_mut().for_each(|b| *b ^= 0xA5);
                 }

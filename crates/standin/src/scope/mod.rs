@@ -67,7 +67,7 @@ impl Set<'_> {
     /// The point with a device held in a mode.
     fn held(&self, more: &[Change]) -> Solution {
         let all: Vec<Change> = self.scene.changes.iter().chain(more).copied().collect();
-        self.scene.circuit.solve(&self.scene.state, &all, None)
+        self.scene.circuit.solve_lacking(&self.scene.state, &all, None, &self.rest.lost)
     }
 }
 
@@ -89,7 +89,7 @@ pub(crate) fn capture(scene: &Scene, sweep: Sweep) -> Result<Trace, String> {
     if at.is_empty() {
         return Err("no probe is placed".to_owned());
     }
-    let rest = c.solve(&scene.state, &scene.changes, None);
+    let rest = circuit::hearing::solve(c, &scene.state, &scene.changes);
     let set = Set { scene, rest, at };
     let on = bus_lines(c);
     let step_s = sweep.seconds / sweep.samples as f64;

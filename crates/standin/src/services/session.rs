@@ -4,8 +4,9 @@ use super::{LENGTH, Refusal, SUB_FUNCTION};
 use crate::world::World;
 use vehicle::PartIx;
 
-/// P2 in milliseconds and P2* in tens of them, as a session answers them: 50 ms and 5 s.
-const TIMING: [u8; 4] = [0x00, 0x32, 0x01, 0xF4];
+/// P2 in milliseconds and P2* in tens of them, as a session answers them: 500 ms and 5 s. Whether a module is
+/// reached at all is solved before it can say that it is busy, so it promises what a slow machine keeps.
+const TIMING: [u8; 4] = [0x01, 0xF4, 0x01, 0xF4];
 
 pub(super) fn change(
     w: &mut World,

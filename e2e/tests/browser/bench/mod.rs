@@ -177,11 +177,25 @@ impl Browser {
         let path = format!(
             "//{inside}//*[self::button or self::a][not(@disabled)][starts-with(normalize-space(.), \"{words}\")]"
         );
-        let wait = self.client.wait().at_most(PATIENCE);
-        match wait.for_element(Locator::XPath(&path)).await {
-            Ok(e) => e.click().await.unwrap(),
-            Err(e) => panic!("nothing to press named {words}: {e}\n{}", self.text().await),
+        // What is drawn anew between the look and the click is looked for once more.
+        for last in [false, false, true] {
+            let wait = self.client.wait().at_most(PATIENCE);
+            match wait.for_element(Locator::XPath(&path)).await {
+                Ok(e) => match e.click().await {
+                    Ok(()) => return,
+                    Err(e) if last => panic!("{words} cannot be pressed: {e}"),
+                    Err(_) => tokio::time::sleep(Duration::from_millis(200)).await,
+                },
+                Err(e) => panic!("nothing to press named {words}: {e}\n{}", self.text().await),
+            }
         }
+    }
+
+    /// Words of everything that CSS finds now, in one look.
+    pub async fn texts(&self, css: &str) -> Vec<String> {
+        let script = "return [...document.querySelectorAll(arguments[0])].map(e => e.innerText)";
+        let texts = self.client.execute(script, vec![Value::from(css)]).await.unwrap();
+        serde_json::from_value(texts).unwrap()
     }
 
     /// Types over whatever a field holds. WebDriver's own "clear" tells the page nothing, and a page
@@ -245,6 +259,12 @@ impl Browser {
 /// A job as it stands when everything entered was weighed: what a test must know but not do.
 pub async fn view(url: &str, job: i64) -> Value {
     get(&format!("{url}/api/jobs/{job}?fresh=true")).await
+}
+
+/// The shipped job with an order number.
+pub async fn job(url: &str, order: &str) -> i64 {
+    let jobs: Value = get(&format!("{url}/api/jobs?search={order}")).await;
+    jobs["jobs"][0]["id"].as_i64().unwrap()
 }
 
 /// An answer beside the browser.

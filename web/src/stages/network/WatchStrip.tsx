@@ -1,7 +1,7 @@
 import type { RollView } from "../../api/client";
 import { useJob, useWatchWish } from "../../api/job";
 import { Button } from "../../ui/Button";
-import { heights, type Scope } from "./watch";
+import { heights, type Scope, sure } from "./watch";
 
 const WIDE = 600;
 const HIGH = 56;
@@ -84,7 +84,7 @@ export function WithHand({ roll }: { roll: RollView }) {
           otherwise {c.other_changes} in {c.other_rounds};{" "}
           <span className={c.confidence > 0.95 ? "text-copper" : "text-faint"}>
             {c.confidence > 0.95
-              ? `it changes with it, ${(100 * c.confidence).toFixed(c.confidence > 0.995 ? 1 : 0)} % sure`
+              ? `it changes with it, ${sure(c.confidence)} sure`
               : c.changes > 0
                 ? `not sure yet that it is this, ${(100 * c.confidence).toFixed(0)} %`
                 : "nothing that points here"}

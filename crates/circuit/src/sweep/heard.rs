@@ -1,0 +1,153 @@
+//! Requests that travel by message: what is asked for hangs on what arrives, what arrives on the voltages
+//! of the buses, and these on what is asked for. Hypotheses of which no request hangs on a bus, or whose
+//! buses are as ever, cost nothing.
+
+use super::{Found, Sweep};
+use crate::compile::{Circuit, NodeId};
+use crate::fault::Change;
+use crate::hearing::{ROUNDS, Sound};
+use crate::software::ArrivalIx;
+use std::sync::{Arc, OnceLock};
+use vehicle::{OperatingState, PartIx, TiSlice};
+
+/// What it takes to ask the buses: made when it is first needed, shared by all copies of a sweep.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Ears {
+    shared: Arc<OnceLock<Quiet>>,
+    /// A sweep of one's own to ask them with.
+    own: Option<Box<Sweep>>,
+}
+
+/// The sound vehicle with nothing held.
+#[derive(Debug)]
+struct Quiet {
+    sweep: Sweep,
+    sound: Sound,
+}
+
+impl Quiet {
+    fn of(circuit: &Arc<Circuit>, state: &OperatingState, lost: &[ArrivalIx]) -> Self {
+        let sweep = Sweep::lacking(circuit, state, &[], lost);
+        let sound =
+            circuit.request_hearing().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
+        Self { sweep, sound }
+    }
+}
+
+/// A sweep that looks at what arrives.
+pub(super) fn listening(circuit: &Arc<Circuit>, state: &OperatingState, holds: &[Change]) -> Sweep {
+    let lacking = |lost: &[ArrivalIx]| {
+        let mut sweep = Sweep::lacking(circuit, state, holds, lost);
+        sweep.hears = circuit.request_hearing().is_some();
+        sweep
+    };
+    let mut sweep = lacking(&[]);
+    for _ in 0..ROUNDS {
+        if !sweep.hears || !sweep.base_hangs {
+            break;
+        }
+        let quiet = Quiet::of(circuit, state, &sweep.base_lost);
+        let found = quiet.sound.unheard.lost.clone();
+        if found == sweep.base_lost {
+            sweep.ears.shared = Arc::new(OnceLock::from(quiet));
+            break;
+        }
+        sweep = lacking(&found);
+    }
+    sweep
+}
+
+impl Sweep {
+    /// Takes these messages for lost from now on, whatever the buses do.
+    pub(crate) fn lack(&mut self, lost: &[ArrivalIx]) {
+        self.hears = false;
+        if self.lost != lost {
+            // What stands was solved with others.
+            self.take_back();
+            self.lost = lost.to_vec();
+        }
+    }
+
+    /// Looks at what arrives under changes, and takes that for so until [`Sweep::hear_again`] is given what
+    /// is returned.
+    pub(crate) fn hold_lost(&mut self, changes: &[Change]) -> bool {
+        let heard = self.hears;
+        if heard {
+            self.whole = false;
+            self.solve_heard(changes);
+            self.hears = false;
+        }
+        heard
+    }
+
+    /// Looks at what arrives again.
+    pub(crate) fn hear_again(&mut self, heard: bool) {
+        self.hears = heard;
+        if heard && self.lost != self.base_lost {
+            self.take_back();
+            self.lost.clone_from(&self.base_lost);
+        }
+    }
+
+    /// What is taken for lost at the moment.
+    pub(crate) fn taken_lost(&self) -> &[ArrivalIx] {
+        &self.lost
+    }
+
+    /// Solves a hypothesis until what is asked for and what arrives agree.
+    pub(super) fn solve_heard(&mut self, changes: &[Change]) -> Found {
+        if self.hears && self.lost != self.base_lost {
+            self.take_back();
+            self.lost.clone_from(&self.base_lost);
+        }
+        let mut found = self.solve_lost(changes);
+        for _ in 0..ROUNDS {
+            if !self.may_be_lost(found, changes) {
+                break;
+            }
+            let lost = self.ask(changes);
+            if lost == self.lost {
+                break;
+            }
+            self.take_back();
+            self.lost = lost;
+            found = self.solve_lost(changes);
+        }
+        found
+    }
+
+    /// Whether a request hangs on the buses and these may not be as on the sound vehicle.
+    fn may_be_lost(&mut self, found: Found, changes: &[Change]) -> bool {
+        let circuit = Arc::clone(&self.circuit);
+        let Some(hearing) = circuit.request_hearing().filter(|_| self.hears) else { return false };
+        let touches = || hearing.touches(&circuit, changes);
+        let woke = |part: PartIx| self.now.alive[part] != self.base_alive[part];
+        let sound = |a: NodeId, b: NodeId| self.base.volts[a] - self.base.volts[b];
+        match (found, &self.full) {
+            (Found::Untouched, _) => self.base_hangs && touches(),
+            (Found::FromRest, Some((solution, alive))) => {
+                circuit.software.hangs(solution.view(alive, &self.lost))
+            }
+            _ if !self.now.hangs => false,
+            _ if touches() || hearing.middles().any(woke) => true,
+            _ => {
+                for n in hearing.nodes() {
+                    self.factor.find(&circuit.plan, *n);
+                }
+                let volts: &TiSlice<NodeId, f64> = TiSlice::from_ref(&self.factor.volts);
+                hearing.stirs(|a, b| volts[a] - volts[b], sound)
+            }
+        }
+    }
+
+    /// What does not arrive of what requests wait for.
+    fn ask(&mut self, changes: &[Change]) -> Vec<ArrivalIx> {
+        let circuit = Arc::clone(&self.circuit);
+        let Some(hearing) = circuit.request_hearing() else { return Vec::new() };
+        let shared = Arc::clone(&self.ears.shared);
+        let quiet = shared.get_or_init(|| Quiet::of(&circuit, &self.state, &self.base_lost));
+        let own = self.ears.own.get_or_insert_with(|| Box::new(quiet.sweep.clone()));
+        own.lack(&self.lost);
+        hearing.unheard(own, None, changes, Some(&quiet.sound)).lost
+    }
+}

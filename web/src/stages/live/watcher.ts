@@ -1,0 +1,165 @@
+import { api, trouble, type Value } from "../../api/client";
+import { due, empty, type Mark, read, since, type Track } from "./tracks";
+
+/** How the reading goes. */
+export interface Pace {
+  /** Values a second, over the last round. */
+  rate: number;
+  /** Requests of the last round. */
+  requests: number;
+  /** What is wrong with the link; empty when nothing is. */
+  trouble: string;
+}
+
+/** Least time from one round to the next, milliseconds: faster than anybody sees. */
+const ROUND = 120;
+/** Wait after a round that failed. */
+const LATER = 1000;
+
+/** Reads what is watched again and again while the stage is open; what was read stays between stages. */
+export class Watcher {
+  readonly tracks = new Map<string, Track>();
+  watched: string[];
+  marks: Mark[] = [];
+  /** What is on the screen. */
+  readonly seen = new Set<string>();
+  pace: Pace = { rate: 0, requests: 0, trouble: "" };
+  paused = false;
+  version = 0;
+  private readonly listeners = new Set<() => void>();
+  private round = 0;
+  private loops = 0;
+
+  constructor(
+    readonly job: number,
+    readonly vehicle: string,
+  ) {
+    this.watched = kept(vehicle);
+  }
+
+  /** Tells whoever wants to know that something changed. */
+  private tell() {
+    this.version += 1;
+    for (const listener of this.listeners) listener();
+  }
+
+  /** Listens; reading goes on while anybody does. */
+  readonly listen = (listener: () => void) => {
+    this.listeners.add(listener);
+    if (this.listeners.size === 1) this.run();
+    return () => {
+      this.listeners.delete(listener);
+    };
+  };
+
+  private async run() {
+    this.loops += 1;
+    const mine = this.loops;
+    while (this.listeners.size > 0 && mine === this.loops) {
+      const started = performance.now();
+      const idle = this.paused || document.hidden || this.watched.length === 0;
+      const good = idle || (await this.once());
+      // What is on the screen grows old meanwhile.
+      if (idle && this.watched.length > 0) this.tell();
+      const took = performance.now() - started;
+      const wait = good ? Math.max(20, (idle ? 300 : ROUND) - took) : LATER;
+      await new Promise((done) => setTimeout(done, wait));
+    }
+  }
+
+  /** One round; whether it went well. */
+  async once(): Promise<boolean> {
+    const signals = due(this.watched, this.seen, this.round);
+    this.round += 1;
+    const started = performance.now();
+    try {
+      const { data, error } = await api.POST("/api/jobs/{id}/values", {
+        params: { path: { id: this.job } },
+        body: { signals },
+      });
+      if (!data) throw new Error(trouble(error));
+      const seconds = Math.max(performance.now() - started, ROUND) / 1000;
+      const came = data.values.filter((v) => v.raw != null).length;
+      this.pace = { rate: came / seconds, requests: data.requests, trouble: data.trouble };
+      this.take(data.values, Date.now());
+      return data.trouble === "";
+    } catch (e) {
+      const words = e instanceof Error ? e.message : String(e);
+      this.pace = { rate: 0, requests: 0, trouble: words };
+      this.take(
+        signals.map((signal) => missing(signal, words)),
+        Date.now(),
+      );
+      return false;
+    }
+  }
+
+  private take(values: Value[], at: number) {
+    for (const value of values) {
+      if (!this.watched.includes(value.signal)) continue;
+      this.tracks.set(value.signal, read(this.tracks.get(value.signal) ?? empty(), value, at));
+    }
+    this.tell();
+  }
+
+  add(ids: string[]) {
+    const fresh = ids.filter((id) => !this.watched.includes(id));
+    this.watched = [...fresh, ...this.watched];
+    this.keep();
+  }
+
+  remove(ids: string[]) {
+    this.watched = this.watched.filter((id) => !ids.includes(id));
+    for (const id of ids) this.tracks.delete(id);
+    this.keep();
+  }
+
+  mark(text: string) {
+    this.marks = [...this.marks, { at: Date.now(), text }];
+    for (const [id, track] of this.tracks) this.tracks.set(id, since(track));
+    this.tell();
+  }
+
+  pause(paused: boolean) {
+    this.paused = paused;
+    this.tell();
+  }
+
+  private keep() {
+    try {
+      localStorage.setItem(name(this.vehicle), JSON.stringify(this.watched));
+    } catch {
+      // A browser that keeps nothing watches all the same.
+    }
+    this.tell();
+  }
+}
+
+const name = (vehicle: string) => `watched:${vehicle}`;
+
+/** What was watched on a vehicle last. */
+function kept(vehicle: string): string[] {
+  try {
+    const list: unknown = JSON.parse(localStorage.getItem(name(vehicle)) ?? "[]");
+    return Array.isArray(list) ? list.filter((x): x is string => typeof x === "string") : [];
+  } catch {
+    return [];
+  }
+}
+
+const missing = (signal: string, why: string): Value => ({
+  signal,
+  raw: null,
+  meaning: null,
+  expected: null,
+  stands: null,
+  why,
+});
+
+let now: Watcher | null = null;
+
+/** The watcher of a job; the one before it ends. */
+export function watcherOf(job: number, vehicle: string): Watcher {
+  if (now?.job !== job) now = new Watcher(job, vehicle);
+  return now;
+}

@@ -1,0 +1,31 @@
+import { useJob } from "../api/job";
+import { Button, type Look } from "./Button";
+
+/** Keeps what a module says of a signal as evidence, in the state as it is. */
+export function KeepValue({
+  signal,
+  value,
+  look,
+  why = "",
+}: {
+  signal: string;
+  value: number | null | undefined;
+  look?: Look;
+  /** Why it cannot be kept; empty when it can. */
+  why?: string;
+}) {
+  const { view, act, busy } = useJob();
+  return (
+    <Button
+      look={look}
+      disabled={busy !== ""}
+      why={value == null ? why || "It could not be read." : why}
+      onClick={() =>
+        value != null &&
+        act("found", { kind: "signal", signal, value, state: view.state }).catch(() => {})
+      }
+    >
+      Keep as evidence
+    </Button>
+  );
+}
