@@ -78,8 +78,7 @@ pub fn expected(model: &Model, state: &OperatingState) -> TiVec<SignalIx, Expect
             .software
             .pins(k)
             .map_or(0.0, |(a, b)| sigma(value, model.scatter(&p, state, |s| s.between(a, b)), 0.0));
-        let depends = felt(&c.vehicle.signals.raw, &c.vehicle.signals[k])
-            .is_some_and(|stimulus| !state.stimuli.contains_key(stimulus));
+        let depends = depends(&c.vehicle.signals.raw, &c.vehicle.signals[k], state);
         Expected { value, sigma, depends }
     };
     values.into_iter_enumerated().map(of).collect()
@@ -124,6 +123,11 @@ pub(crate) fn felt<'v>(signals: &'v [Signal], signal: &'v Signal) -> Option<&'v 
         Transfer::Felt { stimulus, .. } => Some(stimulus),
         _ => None,
     }
+}
+
+/// Whether a signal hangs on a stimulus that a state says nothing of.
+pub(crate) fn depends(signals: &[Signal], signal: &Signal, state: &OperatingState) -> bool {
+    felt(signals, signal).is_some_and(|stimulus| !state.stimuli.contains_key(stimulus))
 }
 
 /// The signal whose own pin feels it: itself, or at the sender what a message brings; none of one that no

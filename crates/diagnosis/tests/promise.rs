@@ -12,7 +12,7 @@ use diagnosis::{Evidence, Finding, Posterior, Present, Priors, Strength};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, SignalId};
 
 /// Draws for each check.
 const DRAWS: usize = 36;
@@ -71,6 +71,9 @@ impl Bench for Drawn {
     }
     fn scan(&mut self) -> Vec<Finding> {
         common::scan(&self.state, &self.hidden.changes)
+    }
+    fn values(&mut self, signals: &[SignalId]) -> Vec<Finding> {
+        common::values(&self.state, &self.hidden.changes, signals)
     }
     fn moved(&mut self, _: &str) -> bool {
         false

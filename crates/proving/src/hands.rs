@@ -5,12 +5,12 @@ use crate::{sight, strength};
 use circuit::{CircuitError, Probe};
 use diagnosis::evidence::{Finding, Present, Sight, Strength};
 use diagnosis::ledger::ReadCode;
-use diagnosis::trial::Bench;
+use diagnosis::trial::{self, Bench};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use standin::Setup;
 use standin::direct::{Care, Direct};
-use vehicle::{Item, OperatingState};
+use vehicle::{Item, OperatingState, SignalId};
 
 /// Share of checks at which the technician knows whether the symptom shows.
 const KNOWS: f64 = 0.7;
@@ -94,6 +94,10 @@ impl Bench for Hands<'_> {
             }
         }
         out
+    }
+    fn values(&mut self, signals: &[SignalId]) -> Vec<Finding> {
+        let read: Vec<Option<f64>> = signals.iter().map(|s| self.vehicle.value(s)).collect();
+        trial::values_read(&self.truth.vehicle, signals, &read)
     }
     fn moved(&mut self, at: &str) -> bool {
         self.vehicle.moved(at)

@@ -20,7 +20,7 @@ use std::io::Write;
 use std::process::{Command, Stdio};
 use std::sync::Arc;
 use vehicle::element::{Fuse, Relay};
-use vehicle::{Element, FaultId, Item, OperatingState, TiSlice, TiVec, Vehicle};
+use vehicle::{Element, FaultId, Item, OperatingState, SignalId, TiSlice, TiVec, Vehicle};
 
 /// What is changed in a deck.
 #[derive(Debug, Clone, Copy)]
@@ -399,6 +399,9 @@ impl Bench for Spiced {
         self.circuit.effect(at, &volts, &laws).map(strength)
     }
     fn scan(&mut self) -> Vec<Finding> {
+        Vec::new()
+    }
+    fn values(&mut self, _signals: &[SignalId]) -> Vec<Finding> {
         Vec::new()
     }
     fn moved(&mut self, _at: &str) -> bool {

@@ -8,7 +8,7 @@ use circuit::marks::Mark;
 use circuit::{CircuitError, Instrument, Probe, Shown};
 use rand::Rng;
 use std::time::Duration;
-use vehicle::{FailureType, Item, OperatingState, PartId, Point, TroubleCode};
+use vehicle::{FailureType, Item, OperatingState, PartId, Point, SignalId, TroubleCode};
 
 /// How sure hands and eyes are.
 #[derive(Debug, Clone, Copy)]
@@ -213,6 +213,19 @@ impl Direct {
                 Said { module: part.id.clone(), answered, codes }
             })
             .collect()
+    }
+
+    /// What a module says of a signal, as its answer carries it; none where it does not answer or the file has no
+    /// such signal.
+    pub fn value(&mut self, signal: &SignalId) -> Option<f64> {
+        let vehicle = self.world.circuit.vehicle.clone();
+        let of = vehicle.signals.iter().find(|s| s.id == *signal)?;
+        let module = self.world.circuit.part(&of.module)?;
+        if !self.world.answers(module) {
+            return None;
+        }
+        let coding = of.coded();
+        coding.decode(&coding.encode(self.world.signal(signal)))
     }
 
     /// Whether something changed when the harness was moved at a place or thing.

@@ -771,6 +771,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/read-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reads live values in a state and keeps them all, of a module that says nothing that it is silent. The hands
+         *     bring the vehicle into the state where it has any; else the technician has done so.
+         */
+        post: operations["read_values"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/reading": {
         parameters: {
             query?: never;
@@ -1871,7 +1891,7 @@ export interface components {
             id: string;
             /** @description What to do, in a line. */
             text: string;
-            /** @description `volts`, `ohms`, `amps` …, or `effect`, `scan`, `moved`, `seen`, `jumper`, `swap`. */
+            /** @description `volts`, `ohms`, `amps` …, or `effect`, `scan`, `answers`, `values`, `moved`, `seen`, `jumper`, `swap`. */
             quantity: string;
             /** @description Unit of the value asked for; empty where none is. */
             unit: string;
@@ -1879,6 +1899,8 @@ export interface components {
             red: string;
             /** @description Black lead. */
             black: string;
+            /** @description Signals whose values are read; else empty. */
+            signals: components["schemas"]["SignalId"][];
             /** @description The part whose effect is watched during a substitution, else empty. */
             watched: components["schemas"]["PartId"];
             /** @description Output to drive, when the state needs one. */
@@ -3832,6 +3854,11 @@ export interface components {
             /** @description Why so many. */
             why: string;
         };
+        /** @description Values to read and keep. */
+        ValuesToKeep: {
+            signals: components["schemas"]["SignalId"][];
+            state: components["schemas"]["OperatingState"];
+        };
         /**
          * @description The verdict on a reading.
          * @enum {string}
@@ -5528,6 +5555,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pasted"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_values: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValuesToKeep"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
             /** @description Refused: what happened and what to do */

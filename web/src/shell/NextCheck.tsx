@@ -5,6 +5,7 @@ import { Button } from "../ui/Button";
 import { ByHand, type Task } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
+import { ReadValues } from "../ui/ReadValues";
 import { RecordValues } from "../ui/Record";
 import { Rescan } from "../ui/Rescan";
 import { WhoAnswers } from "../ui/WhoAnswers";
@@ -30,6 +31,9 @@ function Answer({ check }: { check: Check }) {
   const task = byHand(check);
   if (task) return <ByHand task={task} state={check.state} />;
   if (check.quantity === "answers") return <WhoAnswers state={check.state} />;
+  if (check.quantity === "values") {
+    return <ReadValues signals={check.signals} state={check.state} />;
+  }
   if (check.quantity === "scan") {
     return <Rescan state={check.state} />;
   }
@@ -129,9 +133,11 @@ export function NextCheck() {
       </div>
       <p className="mt-1 text-[17px] leading-snug font-bold">{check.text}</p>
       <dl className="my-2 grid grid-cols-[4rem_1fr] gap-y-0.5 text-[14px]">
-        {check.setup.map((line) => (
-          <div key={line.label} className="contents">
-            <dt className="text-faint">{line.label}</dt>
+        {check.setup.map((line, k) => (
+          <div key={`${line.label} ${line.text}`} className="contents">
+            <dt className="text-faint">
+              {line.label === check.setup[k - 1]?.label ? "" : line.label}
+            </dt>
             <dd className={line.label === "expected" ? "num" : ""}>{line.text}</dd>
           </div>
         ))}
@@ -155,7 +161,7 @@ export function NextCheck() {
         <Button look="quiet" onClick={() => act("refuse", { check: check.id }).catch(() => {})}>
           Cannot do this
         </Button>
-        {["scan", "answers"].includes(check.quantity) && (
+        {["scan", "answers", "values"].includes(check.quantity) && (
           <Button look="quiet" onClick={() => act("refuse", { check: "scan *" }).catch(() => {})}>
             No tester
           </Button>

@@ -2,7 +2,7 @@
 
 use super::{Bench, BenchError, Unanswered, modules};
 use link::services::read_data::{self, AT_ONCE};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 use tokio::task::JoinSet;
 use vehicle::{PartId, SignalIx, Vehicle};
@@ -15,6 +15,8 @@ pub type Read = Result<f64, String>;
 pub struct Values {
     /// By signal.
     pub values: BTreeMap<SignalIx, Read>,
+    /// Modules that said nothing.
+    pub silent: BTreeSet<PartId>,
     /// Requests that were sent.
     pub requests: usize,
 }
@@ -62,9 +64,12 @@ impl Bench {
             asked.spawn(async move { of(&bench, address, dids).await });
         }
         while let Some(answer) = asked.join_next().await {
-            let (read, requests) = answer.map_err(|_| BenchError::BrokenOff)?;
-            out.requests += requests;
-            for (s, data) in read {
+            let answered = answer.map_err(|_| BenchError::BrokenOff)?;
+            out.requests += answered.requests;
+            for (s, data) in answered.read {
+                if answered.is_silent {
+                    out.silent.insert(vehicle.signals[s].module.clone());
+                }
                 let decode = |data: Vec<u8>| {
                     let value = vehicle.signals[s].coded().decode(&data);
                     value.ok_or_else(|| {
@@ -79,37 +84,43 @@ impl Bench {
 }
 
 /// What one module says.
-async fn of(
-    bench: &Bench,
-    address: u16,
-    wanted: Vec<(SignalIx, u16, usize)>,
-) -> (Vec<(SignalIx, Result<Vec<u8>, String>)>, usize) {
-    let (mut out, mut requests) = (Vec::new(), 0);
-    let mut silent: Option<String> = None;
+#[derive(Debug, Default)]
+struct Said {
+    read: Vec<(SignalIx, Result<Vec<u8>, String>)>,
+    requests: usize,
+    is_silent: bool,
+}
+
+async fn of(bench: &Bench, address: u16, wanted: Vec<(SignalIx, u16, usize)>) -> Said {
+    let mut said = Said::default();
+    let mut unread: Option<String> = None;
     for some in wanted.chunks(AT_ONCE) {
-        if let Some(why) = &silent {
-            out.extend(some.iter().map(|(s, ..)| (*s, Err(why.clone()))));
+        if let Some(why) = &unread {
+            said.read.extend(some.iter().map(|(s, ..)| (*s, Err(why.clone()))));
             continue;
         }
         let dids: Vec<(u16, usize)> = some.iter().map(|(_, did, n)| (*did, *n)).collect();
-        requests += 1;
+        said.requests += 1;
         let answer =
             bench.ask(async |gateway| read_data::several(&gateway, address, &dids).await).await;
         match answer {
             Ok(read) => {
                 let mut read: HashMap<u16, Vec<u8>> = read.into_iter().collect();
                 let mut data = |did: &u16| read.remove(did).ok_or_else(|| UNKNOWN.to_owned());
-                out.extend(some.iter().map(|(s, did, _)| (*s, data(did))));
+                said.read.extend(some.iter().map(|(s, did, _)| (*s, data(did))));
             }
             Err(e) => {
                 let why = match e {
-                    Unanswered::Silent(_) => "its module is silent".to_owned(),
+                    Unanswered::Silent(_) => {
+                        said.is_silent = true;
+                        "its module is silent".to_owned()
+                    }
                     other => other.words(),
                 };
-                out.extend(some.iter().map(|(s, ..)| (*s, Err(why.clone()))));
-                silent = Some(why);
+                said.read.extend(some.iter().map(|(s, ..)| (*s, Err(why.clone()))));
+                unread = Some(why);
             }
         }
     }
-    (out, requests)
+    said
 }

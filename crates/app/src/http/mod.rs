@@ -82,6 +82,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(vehicle_side::live))
         .routes(routes!(values::signals))
         .routes(routes!(values::values))
+        .routes(routes!(values::read_values))
         .routes(routes!(values::chart))
         .routes(routes!(requests::functions))
         .routes(routes!(requests::chain))

@@ -1,16 +1,19 @@
 //! Live values: what can be read, what is read now, and the charts of sensors.
 
-use super::at::{Answer, App, At, at, away};
-use super::extract::{Json, Path};
+use super::at::{Answer, App, At, Keeping, at, away, begin, keep};
+use super::extract::{Json, Key, Path};
 use super::problem::Problem;
+use super::vehicle_side::{at_rest, rest};
 use axum::extract::State;
-use diagnosis::Model;
+use diagnosis::evidence::Finding;
+use diagnosis::ledger::Entry;
 use diagnosis::live::{self, Meaning, Stands};
+use diagnosis::{Evidence, Model};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Instant;
 use utoipa::ToSchema;
-use vehicle::{PartId, SignalId, SignalIx, SignalSource};
+use vehicle::{OperatingState, PartId, SignalId, SignalIx, SignalSource};
 
 /// Signals read with one request at most.
 const MOST: usize = 512;
@@ -227,6 +230,59 @@ pub async fn values(
         Ok(numbers.into_iter().zip(wanted.signals).map(of).collect())
     });
     Ok(Json(LiveValues { values: values.await?, requests, took_ms, trouble }))
+}
+
+/// Values to read and keep.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ValuesToKeep {
+    signals: Vec<SignalId>,
+    state: OperatingState,
+}
+
+/// Reads live values in a state and keeps them all, of a module that says nothing that it is silent. The hands
+/// bring the vehicle into the state where it has any; else the technician has done so.
+#[utoipa::path(post, path = "/api/jobs/{id}/read-values", request_body = ValuesToKeep, responses((status = 200, body = super::at::Kept)))]
+pub async fn read_values(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(wanted): Json<ValuesToKeep>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    let vehicle = &here.model.circuit.vehicle;
+    here.model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
+    if wanted.signals.is_empty() || wanted.signals.len() > MOST {
+        return Err(Problem::field("signals", format!("from 1 to {MOST} are read at once")).into());
+    }
+    let numbers =
+        wanted.signals.iter().map(|id| number(&here, id)).collect::<Result<Vec<_>, _>>()?;
+    let bench = shop.bench(id);
+    bench.connect().await.map_err(Problem::vehicle)?;
+    let read = match crate::presence::bring_into(&shop, id, vehicle, &wanted.state).await {
+        Ok(()) => bench.values(vehicle, &numbers).await,
+        Err(e) => Err(e),
+    };
+    rest(&bench, vehicle, &wanted.state).await;
+    let read = read.map_err(Problem::vehicle)?;
+    let silent = read.silent.into_iter().map(|module| Finding::Answer { module, answers: false });
+    let values = read.values.into_iter().filter_map(|(k, value)| {
+        let signal = vehicle.signals[k].id.clone();
+        Some(Finding::Signal { signal, value: value.ok()? })
+    });
+    let mut entries = Vec::new();
+    for finding in values.chain(silent) {
+        let present = here.case.present;
+        let evidence = Evidence { present, ..Evidence::new(wanted.state.clone(), finding) };
+        evidence.check(&here.model)?;
+        entries.push(Entry::Found { evidence, by: "meter".to_owned() });
+    }
+    if entries.is_empty() {
+        return Err(
+            Problem::state("none of these values could be read; see them under Live").into()
+        );
+    }
+    entries.insert(0, Entry::State { state: at_rest(&wanted.state) });
+    keep(&shop, &here.session, entries, key).await
 }
 
 fn number(here: &At, id: &SignalId) -> Result<SignalIx, Problem> {

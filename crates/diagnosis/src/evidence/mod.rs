@@ -627,6 +627,9 @@ impl Evidence {
             Finding::Together { values, apart } => {
                 Kind::Together(together::Together::new(model, &self.state, values, *apart)?)
             }
+            Finding::Signal { signal, value } if signal::depends(model, &self.state, signal) => {
+                Kind::Together(together::Together::alone(model, &self.state, signal, *value)?)
+            }
             Finding::Signal { signal, value } => Kind::Predicted(
                 signal::scorer(model, &self.state, signal, *value)?,
                 -(signal::SPAN.ln()),

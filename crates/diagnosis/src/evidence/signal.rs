@@ -1,11 +1,12 @@
 //! A live value: what a module makes of the voltage at its own pins, as the model solves it.
 
 use super::Scorer;
+use crate::live;
 use crate::model::{Model, ModelError};
 use vehicle::OperatingState;
 
 /// Chance that a module's own value is anything: no lead can slip there.
-const WRONG: f64 = 5e-4;
+pub(crate) const WRONG: f64 = 5e-4;
 /// Range of a value outside of what the file predicts, volts.
 pub(super) const SPAN: f64 = 15.0;
 /// How likely a value is that follows nothing, per volt.
@@ -14,7 +15,7 @@ pub(super) const OUT_OF_PLACE: f64 = WRONG / SPAN;
 const FLOOR: f64 = 0.03;
 const SHARE: f64 = 0.01;
 /// Share of a deviation that the step of a grid leaves open.
-pub(super) const STEP: f64 = 0.1;
+pub(crate) const STEP: f64 = 0.1;
 
 /// Standard deviation of a value about what is predicted, volts: that of sound vehicles, what else is open,
 /// and the module's own converter.
@@ -27,6 +28,13 @@ pub(super) fn density(value: f64, predicted: f64, sigma: f64) -> f64 {
     let z = (value - predicted) / sigma;
     let close = (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
     (1.0 - WRONG) * close + OUT_OF_PLACE
+}
+
+/// Whether what a value should be hangs on something that a state says nothing of: how warm it is, how far a
+/// pedal is pressed.
+pub(super) fn depends(model: &Model, state: &OperatingState, id: &str) -> bool {
+    let signals = &model.circuit.vehicle.signals;
+    signals.iter().find(|s| s.id == id).is_some_and(|s| live::depends(&signals.raw, s, state))
 }
 
 pub(super) fn scorer<'a>(

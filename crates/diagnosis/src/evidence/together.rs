@@ -73,6 +73,10 @@ enum Way {
 /// The values that a hypothesis predicts at one amount; none of a module that does not work.
 type Values = Vec<Option<f64>>;
 
+fn unknown(what: &'static str, id: &str) -> ModelError {
+    ModelError::Unknown { what, id: id.to_owned() }
+}
+
 impl Together {
     /// Reads a finding.
     ///
@@ -84,8 +88,32 @@ impl Together {
         values: &[LiveReading],
         apart: f64,
     ) -> Result<Self, ModelError> {
+        if values.len() < 2 {
+            return Err(unknown("values that feel the same", ""));
+        }
+        Self::of(model, state, values, apart)
+    }
+
+    /// One value of which nobody knows what it should be: it tells whether it can be at all.
+    ///
+    /// # Errors
+    /// [`ModelError::Unknown`] for a signal that is none, or that no sensor feels.
+    pub(super) fn alone(
+        model: &Model,
+        state: &OperatingState,
+        signal: &SignalId,
+        value: f64,
+    ) -> Result<Self, ModelError> {
+        Self::of(model, state, &[LiveReading { signal: signal.clone(), value }], 0.0)
+    }
+
+    fn of(
+        model: &Model,
+        state: &OperatingState,
+        values: &[LiveReading],
+        apart: f64,
+    ) -> Result<Self, ModelError> {
         let v = &model.circuit.vehicle;
-        let unknown = |what, id: &str| ModelError::Unknown { what, id: id.to_owned() };
         let (mut read, mut stimuli) = (Vec::new(), Vec::new());
         let mut range = [f64::NEG_INFINITY, f64::INFINITY];
         for LiveReading { signal, value } in values {
@@ -106,7 +134,7 @@ impl Together {
             range = [range[0].max(least), range[1].min(most)];
             stimuli.push(stimulus.to_owned());
         }
-        if read.len() < 2 || stimuli.is_empty() || range[0] >= range[1] {
+        if stimuli.is_empty() || range[0] >= range[1] {
             return Err(unknown(
                 "values that feel the same and of which the state says nothing",
                 "",

@@ -4,7 +4,7 @@ use super::candidates::{Candidate, What};
 use circuit::Instrument;
 use serde::{Deserialize, Serialize};
 use std::fmt;
-use vehicle::ConnectorId;
+use vehicle::{ConnectorId, SignalId};
 
 /// The name of a check: what is done, at which points, in which state. Stable, and kept in ledgers.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -19,6 +19,10 @@ impl CheckId {
             What::Effect { part } => format!("effect {part}"),
             What::Scan => "scan".to_owned(),
             What::RollCall => "answers".to_owned(),
+            What::Values { signals } => {
+                let ids: Vec<&str> = signals.iter().map(SignalId::as_str).collect();
+                format!("values {}", ids.join(" "))
+            }
             What::Move { at } => format!("move {at}"),
             What::Look { at } => format!("look {at}"),
             What::Jumper { red, black, part } => format!("jumper {red} {black} {part}"),
@@ -73,7 +77,7 @@ impl Tool {
     fn serves(self, check: &Candidate) -> bool {
         match (self, &check.what) {
             (Self::Clamp, What::Reading(p) | What::Record(p)) => p.instrument == Instrument::Amps,
-            (Self::Tester, What::Scan | What::RollCall) => true,
+            (Self::Tester, What::Scan | What::RollCall | What::Values { .. }) => true,
             _ => false,
         }
     }

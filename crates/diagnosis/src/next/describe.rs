@@ -8,7 +8,7 @@ use crate::{verdict, words};
 use circuit::{Instrument, Probe};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{ConnectorId, OperatingState, OutputId, PartId, Point};
+use vehicle::{ConnectorId, OperatingState, OutputId, PartId, Point, SignalId};
 
 /// A line of the setup: `red`, `C4.7 cabin side …`.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -37,7 +37,7 @@ pub struct Check {
     pub id: String,
     /// What to do, in a line.
     pub text: String,
-    /// `volts`, `ohms`, `amps` …, or `effect`, `scan`, `moved`, `seen`, `jumper`, `swap`.
+    /// `volts`, `ohms`, `amps` …, or `effect`, `scan`, `answers`, `values`, `moved`, `seen`, `jumper`, `swap`.
     pub quantity: String,
     /// Unit of the value asked for; empty where none is.
     pub unit: String,
@@ -45,6 +45,8 @@ pub struct Check {
     pub red: String,
     /// Black lead.
     pub black: String,
+    /// Signals whose values are read; else empty.
+    pub signals: Vec<SignalId>,
     /// The part whose effect is watched during a substitution, else empty.
     pub watched: PartId,
     /// Output to drive, when the state needs one.
@@ -78,6 +80,7 @@ struct Kind {
     unit: String,
     red: String,
     black: String,
+    signals: Vec<SignalId>,
     watched: PartId,
     expected: String,
     setup: Vec<(&'static str, String)>,
@@ -124,7 +127,10 @@ pub(super) fn describe(
         .map(|(label, text)| SetupLine { label: label.to_owned(), text })
         .collect();
     setup.push(SetupLine { label: "state".to_owned(), text: state_text.clone() });
-    setup.push(SetupLine { label: "expected".to_owned(), text: kind.expected.clone() });
+    // Of values it stands beside each.
+    if kind.signals.is_empty() {
+        setup.push(SetupLine { label: "expected".to_owned(), text: kind.expected.clone() });
+    }
     let minutes = c.minutes(model, &ask.here());
     let why = match doubt {
         Some(doubt) => format!("{doubt}. This would show it: {value:.1} bit in {minutes:.1} min."),
@@ -142,6 +148,7 @@ pub(super) fn describe(
         unit: kind.unit,
         red: kind.red,
         black: kind.black,
+        signals: kind.signals,
         watched: kind.watched,
         outputs: c.state.outputs.iter().cloned().collect(),
         state: (*c.state).clone(),
@@ -162,6 +169,7 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
         unit: String::new(),
         red: red.to_owned(),
         black: String::new(),
+        signals: Vec::new(),
         watched: PartId::default(),
         expected: expected.to_owned(),
         setup: Vec::new(),
@@ -204,6 +212,29 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
             "",
             &who_answers(model, &c.state),
         ),
+        What::Values { signals } => {
+            let v = &model.circuit.vehicle;
+            let sound = crate::live::expected(model, &c.state);
+            let of = |id: &SignalId| {
+                let number = v.signals.position(|s| s.id == *id)?;
+                let (signal, sound) = (&v.signals[number], sound[number]);
+                let valid = crate::live::physical(&v.signals.raw, signal).and_then(|p| p.valid);
+                let range = match valid.filter(|_| sound.depends) {
+                    Some([low, high]) => words::range(Instrument::Volts, low, high),
+                    None => verdict::healthy_range(Instrument::Volts, sound.value, sound.sigma),
+                };
+                Some(("values", format!("{}, {}: {range}", signal.name, signal.module)))
+            };
+            let text = match signals.len() {
+                1 => "Read this live value".to_owned(),
+                n => format!("Read these {n} live values"),
+            };
+            Kind {
+                signals: signals.clone(),
+                setup: signals.iter().filter_map(of).collect(),
+                ..plain(text, "values", "", "as beside each value")
+            }
+        }
         What::Move { at } => {
             let mut kind = plain(
                 format!("Move the harness, {}, and watch the symptom", thing(at)),
@@ -267,6 +298,7 @@ fn reading_kind(model: &Model, c: &Candidate, p: &Probe) -> Result<Kind, ModelEr
         unit: p.instrument.unit().to_owned(),
         red: p.red.clone(),
         black: p.black.clone(),
+        signals: Vec::new(),
         watched: PartId::default(),
         expected: verdict::healthy_range(p.instrument, e.healthy, e.sigma),
         setup,

@@ -28,7 +28,7 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use value::{Scales, Table};
-use vehicle::{Item, OperatingState};
+use vehicle::{Item, OperatingState, SignalId};
 pub(crate) use weigh::{Weighed, Weigher, likeliest_ways};
 
 /// Everything a next check is chosen from.
@@ -178,8 +178,8 @@ pub fn checks(ask: &Ask<'_>, most: usize) -> Result<Moves, ModelError> {
     };
     let mut distinct: Vec<Valued> = Vec::new();
     for v in valued {
-        // The same leads in another state are no other choice.
-        if distinct.len() < most && distinct.iter().all(|d| d.candidate.what != v.candidate.what) {
+        // The same step in another state is no other choice.
+        if distinct.len() < most && distinct.iter().all(|d| !d.candidate.is_like(&v.candidate)) {
             distinct.push(v);
         }
     }
@@ -405,7 +405,11 @@ fn solve_ahead(model: &Model, candidates: &[Candidate], live: &[Live]) {
         .iter()
         .filter(|c| match &c.what {
             What::Reading(p) | What::Record(p) => p.instrument.leaves_alone(),
-            What::Effect { .. } | What::Swap { .. } | What::Scan | What::RollCall => true,
+            What::Effect { .. }
+            | What::Swap { .. }
+            | What::Scan
+            | What::RollCall
+            | What::Values { .. } => true,
             What::Jumper { .. } | What::Move { .. } | What::Look { .. } => false,
         })
         .map(|c| &*c.state)
@@ -457,11 +461,11 @@ fn ranked_of(v: Valued) -> Ranked {
 fn searching(ask: &Ask<'_>, live: &[Live]) -> Vec<Valued> {
     let (model, posterior) = (ask.model, ask.posterior);
     let mut sieved = sieve(ask, live, WORTHLESS_BITS, false, None);
-    // The same leads in another state are no other step: of those the best state.
-    let mut kept: Vec<What> = Vec::new();
+    // The same step in another state is no other one: of those the best state.
+    let mut kept: Vec<Candidate> = Vec::new();
     sieved.retain(|v| {
-        let first = !kept.contains(&v.candidate.what);
-        kept.extend(first.then(|| v.candidate.what.clone()));
+        let first = !kept.iter().any(|k| k.is_like(&v.candidate));
+        kept.extend(first.then(|| v.candidate.clone()));
         first
     });
     // Where the first step ties, the second one decides.
@@ -537,6 +541,18 @@ pub(crate) fn divide(
 }
 
 fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
+    if let What::Values { signals } = &c.what {
+        let read = |signal: &SignalId| {
+            evidence.iter().filter(|e| in_any_state || e.state == *c.state).any(|e| {
+                match &e.finding {
+                    Finding::Signal { signal: read, .. } => read == signal,
+                    Finding::Together { values, .. } => values.iter().any(|v| v.signal == *signal),
+                    _ => false,
+                }
+            })
+        };
+        return signals.iter().all(read);
+    }
     evidence.iter().any(|e| {
         let alike = in_any_state || e.state == *c.state;
         match (&e.finding, &c.what) {

@@ -174,6 +174,7 @@ pub fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Eviden
             said.retain(|f| matches!(f, Finding::Answer { .. }));
             said
         }
+        What::Values { signals } => bench.values(signals),
         What::Move { at } => vec![Finding::Moved { at: at.clone(), changed: bench.moved(at) }],
         What::Look { at } => vec![Finding::Seen { at: at.clone(), sight: bench.look(at) }],
         What::Jumper { red, black, part } => {

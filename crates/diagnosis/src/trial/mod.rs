@@ -15,7 +15,7 @@ pub use strategy::Strategy;
 
 use crate::evidence::{Finding, Present, Sight, Strength};
 use circuit::Probe;
-use vehicle::{Item, OperatingState};
+use vehicle::{Item, OperatingState, SignalId, Vehicle};
 
 /// A vehicle with something hidden, under a technician's hands.
 pub trait Bench {
@@ -36,6 +36,8 @@ pub trait Bench {
     ) -> Option<Strength>;
     /// Clears, lets the monitors run, asks every module.
     fn scan(&mut self) -> Vec<Finding>;
+    /// Reads live values; of a silent module that it is silent.
+    fn values(&mut self, signals: &[SignalId]) -> Vec<Finding>;
     /// Moves the harness: whether something changed.
     fn moved(&mut self, at: &str) -> bool;
     /// Looks at a place or thing.
@@ -44,4 +46,21 @@ pub trait Bench {
     fn repair(&mut self, item: &Item) -> bool;
     /// Whether anything is still wrong: the referee's question, not the technician's.
     fn is_sound(&self) -> bool;
+}
+
+/// What reading live values found: each value, and of a module that said nothing that it is silent.
+pub fn values_read(vehicle: &Vehicle, signals: &[SignalId], read: &[Option<f64>]) -> Vec<Finding> {
+    let mut out = Vec::new();
+    for (signal, value) in signals.iter().zip(read) {
+        let of = vehicle.signals.iter().find(|s| s.id == *signal);
+        let finding = match (value, of) {
+            (Some(value), _) => Finding::Signal { signal: signal.clone(), value: *value },
+            (None, Some(of)) => Finding::Answer { module: of.module.clone(), answers: false },
+            (None, None) => continue,
+        };
+        if !out.contains(&finding) {
+            out.push(finding);
+        }
+    }
+    out
 }

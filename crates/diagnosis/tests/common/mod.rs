@@ -6,7 +6,7 @@ use diagnosis::trial::{self, Bench};
 use diagnosis::{Evidence, Finding, Model, Present, Priors, Strength};
 use rand::SeedableRng;
 use std::sync::LazyLock;
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{OperatingState, SignalId, Vehicle};
 
 pub static MODEL: LazyLock<Model> = LazyLock::new(|| {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
@@ -68,6 +68,9 @@ impl Bench for Exact {
     fn scan(&mut self) -> Vec<Finding> {
         scan(&self.state, &self.changes())
     }
+    fn values(&mut self, signals: &[SignalId]) -> Vec<Finding> {
+        values(&self.state, &self.changes(), signals)
+    }
     fn moved(&mut self, _: &str) -> bool {
         false
     }
@@ -101,6 +104,25 @@ pub fn scan(state: &OperatingState, changes: &[circuit::Change]) -> Vec<Finding>
         failing: v == Verdict::Failed,
     });
     answers.chain(codes).collect()
+}
+
+/// What modules say of signals, exactly as the file has it.
+pub fn values(
+    state: &OperatingState,
+    changes: &[circuit::Change],
+    signals: &[SignalId],
+) -> Vec<Finding> {
+    let c = &MODEL.circuit;
+    let s = circuit::hearing::solve(c, state, changes);
+    let unheard = circuit::hearing::unheard(c, state, changes);
+    let of = |id: &SignalId| {
+        let signal = c.vehicle.signals.iter().find(|s| s.id == *id)?;
+        let module = c.part(&signal.module)?;
+        let answers = s.alive(c, module) && !unheard.has(module);
+        answers.then(|| circuit::software::signal(c, &s, &unheard.lost, id))
+    };
+    let read: Vec<Option<f64>> = signals.iter().map(of).collect();
+    trial::values_read(&c.vehicle, signals, &read)
 }
 
 /// Follows the proposed checks to the end.

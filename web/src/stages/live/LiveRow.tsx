@@ -59,11 +59,7 @@ export const LiveRow = memo(function LiveRow({
   const stands = last?.stands ? STANDS[last.stands] : null;
   const real = last?.meaning?.real ?? true;
   const raw = last?.raw == null ? "" : `${digits(last.raw)} ${signal.unit}`.trim();
-  const keep = !signal.weighs
-    ? "Only what follows a voltage at a pin is weighed."
-    : last?.stands === "depends"
-      ? `What it should be hangs on the ${signal.felt?.toLowerCase() ?? "stimulus"}, which the state does not say.`
-      : "";
+  const keep = signal.weighs ? "" : "Only what follows a voltage at a pin is weighed.";
   return (
     <li
       ref={row}

@@ -1,14 +1,14 @@
 //! What a check costs, in minutes of work: to bring about its state and take it back, to walk there, to
 //! put the leads, to look. One place for all of it.
 
-use super::{What, hands, owner, roll_calls, scans};
+use super::{What, hands, owner, roll_calls, scans, values};
 use crate::evidence::{Evidence, Finding};
 use crate::model::Model;
 use crate::posterior::Posterior;
 use circuit::reroute::By;
 use circuit::{Instrument, Probe};
 use std::collections::BTreeSet;
-use vehicle::{Item, KeyPosition, OperatingState};
+use vehicle::{Item, KeyPosition, OperatingState, SignalId};
 
 /// Minutes to take any reading once the leads sit.
 const TAKE: f64 = 0.5;
@@ -52,6 +52,8 @@ pub struct Here<'a> {
     pub at: Option<&'a str>,
     /// What the suspicion lies at: connectors, parts, conductors, splices, ground points.
     pub suspected: BTreeSet<&'a str>,
+    /// Live values that were read, with the state they were read in.
+    read: BTreeSet<(&'a SignalId, &'a OperatingState)>,
 }
 
 impl<'a> Here<'a> {
@@ -71,12 +73,29 @@ impl<'a> Here<'a> {
             }
             Finding::Seen { at, .. } | Finding::Moved { at, .. } => Some(Some(owner(at))),
             // From the seat, and from there everything is a walk.
-            Finding::Effect { .. } | Finding::Code { .. } | Finding::Answer { .. } => Some(None),
+            Finding::Effect { .. }
+            | Finding::Code { .. }
+            | Finding::Answer { .. }
+            | Finding::Signal { .. }
+            | Finding::Together { .. } => Some(None),
             _ => None,
         });
         let likely = posterior.items.iter().zip(&model.items).filter(|(p, _)| **p > SUSPECTED);
         let suspected = likely.flat_map(|(_, item)| things(model, item)).collect();
-        Self { state, at: at.flatten(), suspected }
+        let read = evidence.iter().flat_map(|e| {
+            let signals: Vec<&SignalId> = match &e.finding {
+                Finding::Signal { signal, .. } => vec![signal],
+                Finding::Together { values, .. } => values.iter().map(|v| &v.signal).collect(),
+                _ => Vec::new(),
+            };
+            signals.into_iter().map(|signal| (signal, &e.state))
+        });
+        Self { state, at: at.flatten(), suspected, read: read.collect() }
+    }
+
+    /// Whether a live value was read in a state.
+    pub(super) fn has_read(&self, signal: &SignalId, state: &OperatingState) -> bool {
+        self.read.contains(&(signal, state))
     }
 }
 
@@ -125,6 +144,7 @@ pub(super) fn of(
             What::Effect { .. } => 0.0,
             What::Scan => scans::MINUTES,
             What::RollCall => roll_calls::MINUTES,
+            What::Values { .. } => values::MINUTES,
             What::Move { at } => hands::MOVE + go(model, here, at),
             What::Look { at } => hands::look_minutes(model, here, at),
             What::Jumper { red, black, .. } => leads(model, here, red, black),

@@ -7,7 +7,7 @@ use crate::posterior::{Explains, Live, Posterior};
 use circuit::{Instrument, Probe};
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
-use vehicle::{ItemKind, OperatingState, PartId, PartIx, Point, Vehicle};
+use vehicle::{ItemKind, OperatingState, PartId, PartIx, Point, SignalId, Vehicle};
 
 mod component;
 mod continuity;
@@ -18,6 +18,7 @@ mod readings;
 mod roll_calls;
 mod scans;
 mod unplugged;
+mod values;
 
 pub use effects::Loads;
 pub use minutes::Here;
@@ -48,6 +49,11 @@ pub enum What {
     Scan,
     /// Every module asked whether it answers, codes left as they are.
     RollCall,
+    /// What modules say of voltages at their own pins, read at once.
+    Values {
+        /// The signals.
+        signals: Vec<SignalId>,
+    },
     /// The harness moved at a place while the symptom is watched.
     Move {
         /// Place or connector.
@@ -200,10 +206,20 @@ impl Candidate {
             What::Effect { .. } => "effect",
             What::Scan => "scan",
             What::RollCall => "answers",
+            What::Values { .. } => "values",
             What::Move { .. } => "moved",
             What::Look { .. } => "seen",
             What::Jumper { .. } => "jumper",
             What::Swap { .. } => "swap",
+        }
+    }
+
+    /// Whether another check is the same step, in whatever state: the same leads, or live values read, of which
+    /// each state has its own.
+    pub fn is_like(&self, other: &Self) -> bool {
+        match (&self.what, &other.what) {
+            (What::Values { .. }, What::Values { .. }) => true,
+            (own, other) => own == other,
         }
     }
 
@@ -266,6 +282,7 @@ pub(crate) fn all(field: &Field<'_>) -> Vec<Candidate> {
     effects::generate(field, &mut out);
     scans::generate(field, &mut out);
     roll_calls::generate(field, &mut out);
+    values::generate(field, &mut out);
     unplugged::generate(field, &mut out);
     component::generate(field, &mut out);
     continuity::generate(field, &mut out);

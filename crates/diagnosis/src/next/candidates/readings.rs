@@ -217,7 +217,7 @@ struct Prints {
 
 /// Each hypothesis among what is suspected with its share of the suspicion, and the share of what
 /// is none; infinite with pairs, which may do what neither of the two does.
-fn weights(field: &Field<'_>) -> (Vec<(HypIx, f64)>, f64) {
+pub(super) fn weights(field: &Field<'_>) -> (Vec<(HypIx, f64)>, f64) {
     let total: f64 = field.live.iter().map(|l| l.p).sum();
     let mut of: BTreeMap<HypIx, f64> = field.hypotheses().into_iter().map(|h| (h, 0.0)).collect();
     let mut unknown = 0.0;

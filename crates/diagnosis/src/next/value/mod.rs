@@ -7,6 +7,7 @@ mod hands;
 mod reading;
 mod scan;
 mod table;
+mod values;
 
 use super::candidates::{Candidate, MOST_BINS, What};
 use super::{Outcome, short};
@@ -278,6 +279,7 @@ impl<'a> Scales<'a> {
             }
             What::Scan => self.scan(c, true),
             What::RollCall => self.scan(c, false),
+            What::Values { signals } => self.values(c, signals),
             What::Move { at } => Some(self.moved(at)),
             What::Look { at } => Some(self.look(at)),
         }

@@ -11,7 +11,7 @@ use circuit::meter::Leads;
 use circuit::{Change, Instrument, Probe};
 
 /// Edges between values that can be told apart.
-fn edges(mut values: Vec<(f64, f64)>) -> Vec<f64> {
+pub(super) fn edges(mut values: Vec<(f64, f64)>) -> Vec<f64> {
     values.retain(|v| v.0.is_finite());
     values.sort_by(|a, b| a.0.total_cmp(&b.0));
     let mut edges = Vec::new();

@@ -46,7 +46,7 @@ impl Words {
     }
 }
 
-fn range_words(instrument: Instrument, edges: &[f64]) -> Vec<String> {
+pub(super) fn range_words(instrument: Instrument, edges: &[f64]) -> Vec<String> {
     let text = |v: f64| words::value(instrument, v);
     let mut out = Vec::new();
     for k in 0..=edges.len() {

@@ -1,0 +1,213 @@
+//! Live values read from the seat: in each state the few that together divide the suspicion best.
+
+use super::{Candidate, Field, What, readings};
+use crate::live::{felt, physical};
+use crate::model::HypIx;
+use circuit::NodeId;
+use rayon::prelude::*;
+use std::collections::{BTreeMap, HashMap};
+use vehicle::{KeyPosition, OperatingState, SignalIx};
+
+/// Minutes to pick signals and to read them.
+pub(super) const MINUTES: f64 = 0.1;
+/// Values read at once at most: what one takes in at a glance.
+const MOST: usize = 5;
+/// Steps in which what suspects do to a value is told apart here, volts, and how many either way.
+const STEP_VOLTS: f64 = 0.25;
+const MOST_STEPS: f64 = 8.0;
+/// What one more value has to add to the others, bits.
+const WORTH: f64 = 0.02;
+
+/// A value that a tester can read and that follows a voltage.
+struct Readable<'v> {
+    signal: SignalIx,
+    pins: (NodeId, NodeId),
+    /// What its sensor feels.
+    stimulus: Option<&'v str>,
+    /// Volts that its module believes.
+    valid: Option<[f64; 2]>,
+}
+
+/// How what suspects do to a value tells them apart.
+enum Told {
+    /// By how much they move it.
+    Moved,
+    /// Nobody knows what it should be: by whether its module believes it.
+    Believed([f64; 2]),
+}
+
+pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
+    let c = &field.model.circuit;
+    let v = &c.vehicle;
+    let asked = |s: &vehicle::Signal| {
+        let module = c.part(&s.module).and_then(|k| v.parts[k].module.as_ref());
+        s.did.is_some() && module.is_some()
+    };
+    let readable: Vec<Readable<'_>> = (v.signals.iter_enumerated())
+        .filter(|(_, s)| asked(s))
+        .filter_map(|(signal, s)| {
+            let pins = c.software.pins(signal)?;
+            let valid = physical(&v.signals.raw, s).and_then(|p| p.valid);
+            Some(Readable { signal, pins, stimulus: felt(&v.signals.raw, s), valid })
+        })
+        .collect();
+    if readable.is_empty() {
+        return;
+    }
+    let mut at: HashMap<NodeId, Vec<usize>> = HashMap::new();
+    for (k, r) in readable.iter().enumerate() {
+        at.entry(r.pins.0).or_default().push(k);
+        at.entry(r.pins.1).or_default().push(k);
+    }
+    let (weights, _) = readings::weights(field);
+    let here = field.here.state;
+    let is_named = v.states.iter().any(|named| named.state.alike_plugged(here));
+    let unnamed = (!is_named && here.is_plugged()).then_some((here, "now"));
+    let states = v.states.iter().map(|named| (&named.state, named.id.as_str())).chain(unnamed);
+    let awake: Vec<(&OperatingState, &str)> =
+        states.filter(|(state, _)| state.key == KeyPosition::On).collect();
+    let of = |(state, id): (&OperatingState, &str)| {
+        let some = telling(field, state, &readable, &at, &weights);
+        let signals: Vec<_> = some.into_iter().map(|k| v.signals[k].id.clone()).collect();
+        (!signals.is_empty()).then(|| Candidate::new(What::Values { signals }, state.clone(), id))
+    };
+    let all: Vec<Option<Candidate>> = awake.into_par_iter().map(of).collect();
+    out.extend(all.into_iter().flatten());
+}
+
+/// The values that divide the suspicion best together, in a state, the best one first.
+fn telling(
+    field: &Field<'_>,
+    state: &OperatingState,
+    readable: &[Readable<'_>],
+    at: &HashMap<NodeId, Vec<usize>>,
+    weights: &[(HypIx, f64)],
+) -> Vec<SignalIx> {
+    let hypotheses: Vec<HypIx> = weights.iter().map(|w| w.0).collect();
+    let p = field.model.predict_some(state, &hypotheses);
+    // What was read needs no second reading.
+    let told = |r: &Readable<'_>| {
+        let signal = &field.model.circuit.vehicle.signals[r.signal].id;
+        let said = r.stimulus.is_none_or(|s| state.stimuli.contains_key(s));
+        match said {
+            _ if field.here.has_read(signal, state) => None,
+            true => Some(Told::Moved),
+            false => r.valid.map(Told::Believed),
+        }
+    };
+    let told: Vec<Option<Told>> = readable.iter().map(told).collect();
+    // What each suspect does to each value, in steps, as far as it does anything.
+    let mut moved: BTreeMap<usize, Vec<(usize, i8)>> = BTreeMap::new();
+    let mut change: HashMap<NodeId, f64> = HashMap::new();
+    for (n, h) in hypotheses.iter().enumerate() {
+        let Some(s) = p.fault(*h) else { continue };
+        change.clear();
+        s.each_moved(|node, volts| {
+            if at.contains_key(&node) {
+                change.insert(node, volts);
+            }
+        });
+        let by = |node: NodeId| change.get(&node).copied().unwrap_or(0.0);
+        let mut touched: Vec<usize> = change.keys().flat_map(|node| &at[node]).copied().collect();
+        touched.sort_unstable();
+        touched.dedup();
+        for k in touched {
+            let (a, b) = readable[k].pins;
+            let by = by(a) - by(b);
+            let steps = match &told[k] {
+                None => 0,
+                Some(Told::Moved) => (by / STEP_VOLTS).round().clamp(-MOST_STEPS, MOST_STEPS) as i8,
+                Some(Told::Believed([low, high])) => {
+                    let value = p.healthy.between(a, b) + by;
+                    i8::from(value > *high) - i8::from(value < *low)
+                }
+            };
+            if steps != 0 {
+                moved.entry(k).or_default().push((n, steps));
+            }
+        }
+    }
+    let mut classes = Classes::new(weights);
+    let mut chosen = Vec::new();
+    while chosen.len() < MOST {
+        let best = (moved.iter())
+            .filter(|(k, _)| !chosen.contains(*k))
+            .map(|(k, moves)| (classes.gain(moves), *k))
+            .max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
+        let Some((_, k)) = best.filter(|(gain, _)| *gain > WORTH) else { break };
+        classes.divide(&moved[&k]);
+        chosen.push(k);
+    }
+    chosen.into_iter().map(|k| readable[k].signal).collect()
+}
+
+/// Suspects sorted by what the chosen values show under them.
+struct Classes {
+    weights: Vec<f64>,
+    class: Vec<usize>,
+    /// Weight of each class.
+    total: Vec<f64>,
+}
+
+/// What a class of that weight adds to the entropy, bits.
+fn bits(weight: f64) -> f64 {
+    if weight > 0.0 { -weight * weight.log2() } else { 0.0 }
+}
+
+impl Classes {
+    fn new(weights: &[(HypIx, f64)]) -> Self {
+        let weights: Vec<f64> = weights.iter().map(|w| w.1).collect();
+        Self { class: vec![0; weights.len()], total: vec![weights.iter().sum()], weights }
+    }
+
+    /// Suspects that one more value sets apart, by their class and what the value does.
+    fn parts(&self, moves: &[(usize, i8)]) -> BTreeMap<(usize, i8), (f64, Vec<usize>)> {
+        let mut parts: BTreeMap<(usize, i8), (f64, Vec<usize>)> = BTreeMap::new();
+        for (n, steps) in moves {
+            let part = parts.entry((self.class[*n], *steps)).or_default();
+            part.0 += self.weights[*n];
+            part.1.push(*n);
+        }
+        parts
+    }
+
+    /// What one more value adds, bits.
+    fn gain(&self, moves: &[(usize, i8)]) -> f64 {
+        let mut left: BTreeMap<usize, f64> = BTreeMap::new();
+        let mut gain = 0.0;
+        for ((class, _), (weight, _)) in self.parts(moves) {
+            gain += bits(weight);
+            *left.entry(class).or_insert(self.total[class]) -= weight;
+        }
+        let split = |(class, left): (usize, f64)| bits(left) - bits(self.total[class]);
+        gain + left.into_iter().map(split).sum::<f64>()
+    }
+
+    fn divide(&mut self, moves: &[(usize, i8)]) {
+        for ((class, _), (weight, own)) in self.parts(moves) {
+            self.total[class] -= weight;
+            own.into_iter().for_each(|n| self.class[n] = self.total.len());
+            self.total.push(weight);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_says_the_same_again_adds_nothing() {
+        let weights: Vec<(HypIx, f64)> =
+            [0.25; 4].iter().enumerate().map(|(k, w)| (HypIx::from(k), *w)).collect();
+        let mut classes = Classes::new(&weights);
+        let (first, second) = ([(0, 3), (1, 3)], [(1, -2), (2, -2)]);
+        // One of two halves: 1 bit; the second one divides each half again.
+        assert!((classes.gain(&first) - 1.0).abs() < 1e-12);
+        classes.divide(&first);
+        assert!(classes.gain(&first).abs() < 1e-12);
+        assert!((classes.gain(&second) - 1.0).abs() < 1e-12);
+        classes.divide(&second);
+        assert_eq!(classes.total.iter().filter(|t| **t > 1e-12).count(), 4);
+    }
+}

@@ -1,0 +1,167 @@
+//! What live values read together could show.
+
+use super::reading::edges;
+use super::table::{Table, Words, phi, range_words};
+use super::{Held, MOST_BINS, Scales};
+use crate::evidence::signal::{STEP, WRONG, sigma};
+use crate::live;
+use crate::model::{Model, Snapshot};
+use crate::next::candidates::Candidate;
+use circuit::{Instrument, NodeId};
+use std::collections::HashMap;
+use vehicle::{PartId, PartIx, SignalId};
+
+/// What the values show when it is none of the likelier outcomes.
+const NO_WORDS: &str = "anything else";
+
+/// A value with the ranges it is told apart by.
+struct Value {
+    name: String,
+    module: PartIx,
+    module_id: PartId,
+    pins: (NodeId, NodeId),
+    sound: f64,
+    tolerance: f64,
+    /// Where what it feels is not said: the ends of what its module believes.
+    believed: Option<[f64; 2]>,
+    edges: Vec<f64>,
+}
+
+/// Number of the range each value is in; one more than there are ranges where its module is silent.
+type Shows = Vec<usize>;
+
+impl Value {
+    fn of(model: &Model, c: &Candidate, id: &SignalId) -> Option<Self> {
+        let v = &model.circuit.vehicle;
+        let number = v.signals.position(|s| s.id == *id)?;
+        let (signal, pins) = (&v.signals[number], model.circuit.software.pins(number)?);
+        let p = model.predict(&c.state);
+        Some(Self {
+            name: signal.name.clone(),
+            module: model.circuit.part(&signal.module)?,
+            module_id: signal.module.clone(),
+            pins,
+            sound: p.healthy.between(pins.0, pins.1),
+            tolerance: model.scatter(&p, &c.state, |s| s.between(pins.0, pins.1)),
+            believed: match live::depends(&v.signals.raw, signal, &c.state) {
+                true => Some(live::physical(&v.signals.raw, signal)?.valid?),
+                false => None,
+            },
+            edges: Vec::new(),
+        })
+    }
+
+    /// What is predicted, with its standard deviation as it will be weighed; none of a silent module.
+    fn predicted(&self, s: &Snapshot) -> Option<(f64, f64)> {
+        s.alive(self.module).then(|| {
+            let value = s.between(self.pins.0, self.pins.1);
+            (value, sigma(value, self.tolerance, STEP * (value - self.sound)))
+        })
+    }
+
+    fn range_of(&self, s: &Snapshot) -> usize {
+        self.predicted(s).map_or(self.edges.len() + 1, |(v, _)| self.range(v))
+    }
+
+    fn range(&self, value: f64) -> usize {
+        self.edges.partition_point(|e| *e <= value)
+    }
+
+    /// Chance of a range under a prediction.
+    fn chance(&self, s: &Snapshot, range: usize) -> f64 {
+        let silent = self.edges.len() + 1;
+        let wrong = WRONG / (silent + 1) as f64;
+        let right = match self.predicted(s) {
+            None => f64::from(u8::from(range == silent)),
+            Some(_) if range == silent => 0.0,
+            Some((value, sigma)) => {
+                let below = |edge: Option<&f64>| edge.map(|e| phi((e - value) / sigma));
+                let low = range.checked_sub(1).and_then(|k| below(self.edges.get(k)));
+                below(self.edges.get(range)).unwrap_or(1.0) - low.unwrap_or(0.0)
+            }
+        };
+        (1.0 - WRONG) * right + wrong
+    }
+}
+
+impl Scales<'_> {
+    /// Values read at once: its outcomes are what they show together.
+    pub(super) fn values(&self, c: &Candidate, signals: &[SignalId]) -> Option<Table> {
+        let p = self.model.predict(&c.state);
+        let mut values: Vec<Value> =
+            signals.iter().filter_map(|id| Value::of(self.model, c, id)).collect();
+        let held: Vec<Option<Held<'_>>> =
+            self.live.iter().map(|l| self.snapshot(&p, c, l, false)).collect();
+        let snapshots = || held.iter().flatten().map(|s| &**s).chain([&p.healthy]);
+        for value in &mut values {
+            value.edges = match value.believed {
+                Some(ends) => ends.to_vec(),
+                None => edges(snapshots().filter_map(|s| value.predicted(s)).collect()),
+            };
+        }
+        let shows = |s: &Snapshot| -> Shows { values.iter().map(|v| v.range_of(s)).collect() };
+        // In the order they come up, so that of those that weigh alike always the same are listed.
+        let mut ranked: Vec<(Shows, f64)> = Vec::new();
+        let mut number: HashMap<Shows, usize> = HashMap::new();
+        let of_live =
+            held.iter().zip(&self.weights).filter_map(|(s, w)| Some((shows(s.as_ref()?), *w)));
+        for (shows, w) in of_live.chain([(shows(&p.healthy), 0.0)]) {
+            let k = *number.entry(shows).or_insert_with_key(|shows| {
+                ranked.push((shows.clone(), 0.0));
+                ranked.len() - 1
+            });
+            ranked[k].1 += w;
+        }
+        if ranked.len() < 2 {
+            return None;
+        }
+        ranked.sort_by(|a, b| b.1.total_cmp(&a.1));
+        ranked.truncate(MOST_BINS - 1);
+        let outcomes: Vec<Shows> = ranked.into_iter().map(|(shows, _)| shows).collect();
+        let row = |s: &Snapshot| {
+            let chance = |shows: &Shows| {
+                values.iter().zip(shows).map(|(v, range)| v.chance(s, *range)).product::<f64>()
+            };
+            let mut chances: Vec<f64> = outcomes.iter().map(chance).collect();
+            let rest = 1.0 - chances.iter().sum::<f64>();
+            chances.push(rest.max(0.0));
+            chances
+        };
+        let sound = row(&p.healthy);
+        let mut words: Vec<String> =
+            outcomes.iter().map(|shows| words(&values, &shows[..])).collect();
+        words.push(NO_WORDS.to_owned());
+        let mut k = 0;
+        Some(self.rows(Words::Given(words), &sound, 0.0, |_, into| {
+            let s = &held[k];
+            k += 1;
+            into.extend(s.iter().flat_map(|s| row(s)));
+            s.is_some()
+        }))
+    }
+}
+
+/// Which values are not where a sound vehicle has them, in words.
+fn words(values: &[Value], shows: &[usize]) -> String {
+    let mut out: Vec<String> = Vec::new();
+    for (value, range) in values.iter().zip(shows) {
+        let silent = *range > value.edges.len();
+        if silent || *range != value.range(value.sound) {
+            let word = match silent {
+                true => format!("{} silent", value.module_id),
+                false => {
+                    let range = &range_words(Instrument::Volts, &value.edges)[*range];
+                    format!("{} {range}", value.name)
+                }
+            };
+            if !out.contains(&word) {
+                out.push(word);
+            }
+        }
+    }
+    match &out[..] {
+        [] => "all as expected".to_owned(),
+        [first, second, _, ..] => format!("{first}, {second} and {} more", out.len() - 2),
+        few => few.join(" and "),
+    }
+}
