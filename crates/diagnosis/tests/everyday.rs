@@ -459,6 +459,20 @@ fn belongs(check: &Check, own: &BTreeSet<String>, whole: bool) -> bool {
     match check.quantity.as_str() {
         // Asking the modules comes first everywhere.
         "scan" => true,
+        // Asked of a module that has to do with it, or whether it is fed at all.
+        "values" => {
+            let v = &MODEL.circuit.vehicle;
+            let first = v.signals.iter().find(|s| s.id == check.signals[0]).unwrap();
+            let is_supply = first.did == Some(v.identifiers.supply.did);
+            let own_connector = |end: &str| {
+                let id = thing(end);
+                let of = v.connectors.iter().find(|c| c.id == id);
+                of.is_some_and(|c| c.part.as_ref() == Some(&first.module))
+            };
+            let mut wires =
+                v.wires.iter().filter(|w| own_connector(&w.from) || own_connector(&w.to));
+            is_supply || wires.any(|w| own.contains(w.id.as_str()))
+        }
         "effect" => whole || !circuit_of(&check.state).is_disjoint(own),
         _ => {
             let at = [thing(&check.red), thing(&check.black)];

@@ -225,9 +225,17 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
                 };
                 Some(("values", format!("{}, {}: {range}", signal.name, signal.module)))
             };
-            let text = match signals.len() {
-                1 => "Read this live value".to_owned(),
-                n => format!("Read these {n} live values"),
+            let name = |id: &SignalId| {
+                let of = v.signals.iter().find(|s| s.id == *id);
+                of.map_or_else(|| id.to_string(), |s| s.name.clone())
+            };
+            let text = match &signals[..] {
+                [one] => format!("Read the live value: {}", name(one)),
+                [one, two] => format!("Read live values: {}, {}", name(one), name(two)),
+                [one, two, rest @ ..] => {
+                    format!("Read live values: {}, {}, {} more", name(one), name(two), rest.len())
+                }
+                [] => String::new(),
             };
             Kind {
                 signals: signals.clone(),

@@ -321,6 +321,7 @@ pub fn button(quantity: &str) -> &'static str {
         "jumper" | "swap" => "Try it",
         "recorded" => "Record from meter",
         "answers" => "Ask who answers",
+        "values" => "Read and keep",
         _ => "From meter",
     }
 }

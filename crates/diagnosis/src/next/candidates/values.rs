@@ -1,6 +1,6 @@
 //! Live values read from the seat: in each state the few that together divide the suspicion best.
 
-use super::{Candidate, Field, What, readings};
+use super::{Candidate, Field, What, minutes, readings};
 use crate::live::{felt, physical};
 use crate::model::HypIx;
 use circuit::NodeId;
@@ -12,9 +12,13 @@ use vehicle::{KeyPosition, OperatingState, SignalIx};
 pub(super) const MINUTES: f64 = 0.1;
 /// Values read at once at most: what one takes in at a glance.
 const MOST: usize = 5;
+/// States of which the values are weighed: only the best of all is proposed.
+const MOST_STATES: usize = 4;
 /// Steps in which what suspects do to a value is told apart here, volts, and how many either way.
 const STEP_VOLTS: f64 = 0.25;
 const MOST_STEPS: f64 = 8.0;
+/// Values that add at least this share of what the best one would say as much.
+const ALIKE: f64 = 0.9;
 /// What one more value has to add to the others, bits.
 const WORTH: f64 = 0.02;
 
@@ -22,6 +26,8 @@ const WORTH: f64 = 0.02;
 struct Readable<'v> {
     signal: SignalIx,
     pins: (NodeId, NodeId),
+    /// It is the supply of its module: of values that say the same the plainest.
+    is_supply: bool,
     /// What its sensor feels.
     stimulus: Option<&'v str>,
     /// Volts that its module believes.
@@ -48,7 +54,9 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
         .filter_map(|(signal, s)| {
             let pins = c.software.pins(signal)?;
             let valid = physical(&v.signals.raw, s).and_then(|p| p.valid);
-            Some(Readable { signal, pins, stimulus: felt(&v.signals.raw, s), valid })
+            let is_supply = s.did == Some(v.identifiers.supply.did);
+            let stimulus = felt(&v.signals.raw, s);
+            Some(Readable { signal, pins, is_supply, stimulus, valid })
         })
         .collect();
     if readable.is_empty() {
@@ -67,22 +75,25 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let awake: Vec<(&OperatingState, &str)> =
         states.filter(|(state, _)| state.key == KeyPosition::On).collect();
     let of = |(state, id): (&OperatingState, &str)| {
-        let some = telling(field, state, &readable, &at, &weights);
+        let (some, bits) = telling(field, state, &readable, &at, &weights);
         let signals: Vec<_> = some.into_iter().map(|k| v.signals[k].id.clone()).collect();
-        (!signals.is_empty()).then(|| Candidate::new(What::Values { signals }, state.clone(), id))
+        let minutes = minutes::of_state(field.model, field.here.state, state, id) + MINUTES;
+        (!signals.is_empty())
+            .then(|| (bits / minutes, Candidate::new(What::Values { signals }, state.clone(), id)))
     };
-    let all: Vec<Option<Candidate>> = awake.into_par_iter().map(of).collect();
-    out.extend(all.into_iter().flatten());
+    let mut all: Vec<(f64, Candidate)> = awake.into_par_iter().filter_map(of).collect();
+    all.sort_by(|a, b| b.0.total_cmp(&a.0));
+    out.extend(all.into_iter().take(MOST_STATES).map(|(_, candidate)| candidate));
 }
 
-/// The values that divide the suspicion best together, in a state, the best one first.
+/// The values that divide the suspicion best together, in a state, the best one first, and by how much, bits.
 fn telling(
     field: &Field<'_>,
     state: &OperatingState,
     readable: &[Readable<'_>],
     at: &HashMap<NodeId, Vec<usize>>,
     weights: &[(HypIx, f64)],
-) -> Vec<SignalIx> {
+) -> (Vec<SignalIx>, f64) {
     let hypotheses: Vec<HypIx> = weights.iter().map(|w| w.0).collect();
     let p = field.model.predict_some(state, &hypotheses);
     // What was read needs no second reading.
@@ -128,17 +139,22 @@ fn telling(
         }
     }
     let mut classes = Classes::new(weights);
-    let mut chosen = Vec::new();
+    let (mut chosen, mut bits) = (Vec::new(), 0.0);
     while chosen.len() < MOST {
-        let best = (moved.iter())
-            .filter(|(k, _)| !chosen.contains(*k))
-            .map(|(k, moves)| (classes.gain(moves), *k))
-            .max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
-        let Some((_, k)) = best.filter(|(gain, _)| *gain > WORTH) else { break };
+        let open = moved.iter().filter(|(k, _)| !chosen.contains(*k));
+        let gains: Vec<(f64, usize)> = open.map(|(k, m)| (classes.gain(m), *k)).collect();
+        let best = gains.iter().map(|g| g.0).fold(WORTH, f64::max);
+        let alike = gains.into_iter().filter(|(gain, _)| *gain > WORTH && *gain >= ALIKE * best);
+        let plainest = alike.min_by(|a, b| {
+            let is_other = |k: usize| !readable[k].is_supply;
+            is_other(a.1).cmp(&is_other(b.1)).then(b.0.total_cmp(&a.0)).then(a.1.cmp(&b.1))
+        });
+        let Some((gain, k)) = plainest else { break };
+        bits += gain;
         classes.divide(&moved[&k]);
         chosen.push(k);
     }
-    chosen.into_iter().map(|k| readable[k].signal).collect()
+    (chosen.into_iter().map(|k| readable[k].signal).collect(), bits)
 }
 
 /// Suspects sorted by what the chosen values show under them.
