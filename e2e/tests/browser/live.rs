@@ -1,7 +1,7 @@
 //! From the seat: live values found and watched, a sensor's chart, and a wish followed to the condition
 //! that blocks it and back to its conductor.
 
-use crate::bench::{House, get, job, post, view};
+use crate::bench::{CARD, House, get, job, post, program, standin, view};
 use serde_json::json;
 
 pub async fn the_condition_that_blocks_a_door_is_found_from_the_seat(house: &House) {
@@ -61,6 +61,41 @@ pub async fn one_of_forty_conditions_is_a_value_put_in_its_place(house: &House) 
     // Its conductor is one press away.
     b.css("[data-step='permitted'] a[href*='wire%3A520']").await.click().await.unwrap();
     b.says("520").await;
+}
+
+pub async fn values_that_tell_most_are_proposed_read_and_kept(house: &House) {
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (_standin, [doip, scpi, hands]) = standin(&["--fault", "wire:520:open"]);
+    let serve = ["serve", "--port", "0", "--data", &directory, "--doip", &doip];
+    let addresses = ["--scpi", &scpi, "--hands", hands.trim_start_matches("http://")];
+    let (_app, url) = program(&[&serve[..], &addresses[..]].concat());
+    let intake = json!({
+        "complaint": "Heated windscreen refuses", "output": "windscreen_heater", "effect": "none",
+    });
+    let opened =
+        post(&format!("{url}/api/jobs"), json!({"vehicle": "wren", "intake": intake})).await;
+    let id = opened["id"].as_i64().unwrap();
+    let b = &house.browser;
+    b.go(&format!("{url}/job/{id}/circuit")).await;
+    let v = view(&url, id).await;
+    let check = &v["next"][0];
+    assert_eq!(check["quantity"], "values", "{}", v["next"]);
+    b.css(&format!("[data-check=\"{}\"]", check["id"].as_str().unwrap())).await;
+    let expected = check["setup"][0]["text"].as_str().unwrap();
+    b.says(expected).await;
+    b.picture("values").await;
+    let v = b.act(&url, id, CARD, "Read and keep").await;
+    let kept = v["ledger"].as_array().unwrap().iter().filter(|e| e["kind"] == "live").count();
+    assert_eq!(kept, check["signals"].as_array().unwrap().len(), "{:#}", v["ledger"]);
+    // What was read is not asked for again; followed further, the seat leads to the sensor's circuit.
+    assert_ne!(v["next"][0]["id"], check["id"]);
+    let sensor = |v: &serde_json::Value| {
+        let first = v["suspects"][0]["repair_item"].as_str().unwrap();
+        ["part:B32", "wire:520", "wire:521", "wire:522"].contains(&first)
+            && v["suspects"][0]["probability"].as_f64().unwrap() > 0.5
+    };
+    b.follow(&url, id, 6, sensor).await;
 }
 
 pub async fn values_are_watched_charted_marked_and_survive_a_lost_link(house: &House) {

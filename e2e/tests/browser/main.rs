@@ -43,6 +43,7 @@ fn main() {
         fit::a_lamp_is_fitted_where_that_is_the_cheaper_move,
         live::the_condition_that_blocks_a_door_is_found_from_the_seat,
         live::one_of_forty_conditions_is_a_value_put_in_its_place,
+        live::values_that_tell_most_are_proposed_read_and_kept,
         live::values_are_watched_charted_marked_and_survive_a_lost_link,
         live::what_a_test_proves_is_told_before_a_module_tests_itself,
         live::nothing_stays_driven_when_the_last_window_closes,

@@ -21,6 +21,8 @@ const MOST_STEPS: f64 = 8.0;
 const ALIKE: f64 = 0.9;
 /// What one more value has to add to the others, bits.
 const WORTH: f64 = 0.02;
+/// What all of them have to say, bits: a glance that settles nothing only holds up.
+const WORTH_ALL: f64 = 0.1;
 
 /// A value that a tester can read and that follows a voltage.
 struct Readable<'v> {
@@ -59,7 +61,8 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
             Some(Readable { signal, pins, is_supply, stimulus, valid })
         })
         .collect();
-    if readable.is_empty() {
+    // What comes and goes and is away now is not read at one moment.
+    if readable.is_empty() || field.records() {
         return;
     }
     let mut at: HashMap<NodeId, Vec<usize>> = HashMap::new();
@@ -78,7 +81,7 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
         let (some, bits) = telling(field, state, &readable, &at, &weights);
         let signals: Vec<_> = some.into_iter().map(|k| v.signals[k].id.clone()).collect();
         let minutes = minutes::of_state(field.model, field.here.state, state, id) + MINUTES;
-        (!signals.is_empty())
+        (bits > WORTH_ALL)
             .then(|| (bits / minutes, Candidate::new(What::Values { signals }, state.clone(), id)))
     };
     let mut all: Vec<(f64, Candidate)> = awake.into_par_iter().filter_map(of).collect();
