@@ -1,25 +1,45 @@
-//! Nothing stays driven when nobody is there: with the last window of a job closed, hung, or put away in a
-//! pocket, its outputs are given back and the ledger says so.
+//! Nothing stays driven when nobody is there: with the window that drove it closed, hung, or put away in a
+//! pocket, an output is given back and the ledger says so, whatever other windows look on.
 
 use crate::bench::BenchError;
-use crate::shop::Shop;
+use crate::shop::{Session, Shop, Standing};
+use axum::extract::{Request, State};
+use axum::middleware::Next;
+use axum::response::Response;
 use diagnosis::ledger::Entry;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
-use vehicle::{OperatingState, Vehicle};
+use vehicle::{OperatingState, OutputId, Vehicle};
 
 /// A window asks for its job every two seconds; after so long without any nobody is there. Longer than a
 /// busy machine may keep a window waiting.
 const AWAY: Duration = Duration::from_secs(15);
+/// What a window that was not heard of for so long is forgotten after.
+const FORGOTTEN: Duration = Duration::from_secs(120);
+/// The header in which a window says which one it is; whoever says nothing is one and the same.
+pub const HEADER: &str = "x-window";
+/// Longest name of a window, characters.
+const LONGEST: usize = 64;
+
+tokio::task_local! {
+    /// The window that a request comes from.
+    static WINDOW: String;
+}
+
+/// The window that the present request comes from.
+fn window() -> String {
+    WINDOW.try_with(Clone::clone).unwrap_or_default()
+}
 /// How often it is looked while something is driven.
 const LOOK: Duration = Duration::from_millis(500);
 
-/// When each job was asked for last, and whose outputs are watched over.
+/// When each window asked for its job last, and whose outputs are watched over.
 #[derive(Debug, Default)]
 pub struct Presence {
-    asked: Mutex<HashMap<i64, Instant>>,
-    guarded: Mutex<HashSet<i64>>,
+    asked: Mutex<HashMap<(i64, String), Instant>>,
+    /// Jobs in which something is driven, each with the window that did it last.
+    guarded: Mutex<HashMap<i64, String>>,
 }
 
 fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -27,14 +47,38 @@ fn lock<T>(m: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 impl Presence {
-    /// Somebody asks for a job.
-    pub fn asked(&self, job: i64) {
-        lock(&self.asked).insert(job, Instant::now());
+    /// A window asks for a job.
+    fn asked(&self, job: i64, window: &str) {
+        let mut asked = lock(&self.asked);
+        asked.retain(|_, at| at.elapsed() < FORGOTTEN);
+        asked.insert((job, window.to_owned()), Instant::now());
     }
 
-    fn is_away(&self, job: i64) -> bool {
-        lock(&self.asked).get(&job).is_none_or(|at| at.elapsed() >= AWAY)
+    /// The window that asks now leaves a job.
+    pub fn leaves(&self, job: i64) {
+        lock(&self.asked).remove(&(job, window()));
     }
+
+    /// Whether the window that drives is there no longer.
+    fn is_away(&self, job: i64) -> bool {
+        let Some(window) = lock(&self.guarded).get(&job).cloned() else { return true };
+        lock(&self.asked).get(&(job, window)).is_none_or(|at| at.elapsed() >= AWAY)
+    }
+}
+
+/// The job that a path is about.
+fn job_of(path: &str) -> Option<i64> {
+    path.strip_prefix("/api/jobs/")?.split('/').next()?.parse().ok()
+}
+
+/// Notes which window asks for which job.
+pub async fn of_window(State(shop): State<Arc<Shop>>, request: Request, next: Next) -> Response {
+    let said = request.headers().get(HEADER).and_then(|name| name.to_str().ok());
+    let window: String = said.unwrap_or_default().chars().take(LONGEST).collect();
+    if let Some(job) = job_of(request.uri().path()) {
+        shop.presence.asked(job, &window);
+    }
+    WINDOW.scope(window, next.run(request)).await
 }
 
 /// Brings a job's vehicle into a state, and watches over what is driven in it.
@@ -52,9 +96,9 @@ pub async fn bring_into(
     brought
 }
 
-/// Watches over what is driven for a job until nothing is.
+/// Watches over what is driven for a job until nothing is, or the window that asks now is there no longer.
 pub fn guard(shop: &Arc<Shop>, job: i64) {
-    if !lock(&shop.presence.guarded).insert(job) {
+    if lock(&shop.presence.guarded).insert(job, window()).is_some() {
         return;
     }
     let shop = Arc::clone(shop);
@@ -62,39 +106,57 @@ pub fn guard(shop: &Arc<Shop>, job: i64) {
         let bench = shop.bench(job);
         loop {
             while bench.is_driving().await {
+                let ended = bench.ended().await;
+                if !ended.is_empty() {
+                    note(&shop, job, |output| !ended.contains(output)).await;
+                }
                 if shop.presence.is_away(job) {
                     give_back(&shop, job).await;
                     break;
                 }
                 tokio::time::sleep(LOOK).await;
             }
-            lock(&shop.presence.guarded).remove(&job);
+            let away = shop.presence.is_away(job);
+            let Some(window) = lock(&shop.presence.guarded).remove(&job) else { return };
             // Something driven between the last look and this moment found it guarded.
-            let driven_since = bench.is_driving().await && !shop.presence.is_away(job);
-            if !driven_since || !lock(&shop.presence.guarded).insert(job) {
+            if away || !bench.is_driving().await {
                 return;
             }
+            let mut guarded = lock(&shop.presence.guarded);
+            if guarded.contains_key(&job) {
+                return;
+            }
+            guarded.insert(job, window);
         }
     });
 }
 
-/// Gives everything back, at the vehicle first.
-async fn give_back(shop: &Arc<Shop>, job: i64) {
-    let bench = shop.bench(job);
+async fn standing(shop: &Arc<Shop>, job: i64) -> Option<(Arc<Session>, Arc<Standing>)> {
     let of = Arc::clone(shop);
     let found = tokio::task::spawn_blocking(move || {
         let session = of.session(job)?;
         let standing = session.standing(&of)?;
         Ok::<_, crate::shop::ShopError>((session, standing))
     });
-    let Ok(Ok((session, standing))) = found.await else { return };
-    let vehicle = &standing.model.circuit.vehicle;
-    let mut state = standing.case.state.clone();
-    state.outputs.clear();
+    found.await.ok()?.ok()
+}
+
+/// Gives everything back, at the vehicle first.
+async fn give_back(shop: &Arc<Shop>, job: i64) {
+    let bench = shop.bench(job);
+    let Some((_, standing)) = standing(shop, job).await else { return };
     // What cannot be given back over a lost link ends by itself: its module misses the tester.
-    if let Err(e) = bench.release(vehicle).await {
+    if let Err(e) = bench.release(&standing.model.circuit.vehicle).await {
         tracing::warn!("job {job}: what was driven could not be given back: {e}");
     }
+    note(shop, job, |_| false).await;
+}
+
+/// Notes in the ledger which outputs are still driven.
+async fn note(shop: &Arc<Shop>, job: i64, driven: impl Fn(&OutputId) -> bool) {
+    let Some((session, standing)) = standing(shop, job).await else { return };
+    let mut state = standing.case.state.clone();
+    state.outputs.retain(|output| driven(output));
     let entry = Entry::State { state };
     let of = Arc::clone(shop);
     let kept = tokio::task::spawn_blocking(move || of.append(&session, &[entry], None));

@@ -125,7 +125,7 @@ fn a_value_of_which_nobody_knows_what_it_should_be_tells_whether_it_can_be() {
     };
     let over_sound = |value: f64, id: &str| {
         let l = read(value).likelihood(&MODEL).unwrap();
-        let h = MODEL.faults.position(|f| f.id.to_string() == id).unwrap();
+        let h = MODEL.faults.position(|f| f.id == id).unwrap();
         l.there[h] - l.away
     };
     // 5 V is open whatever the weather (only -40 °C comes near); what the weather can make speaks against it.

@@ -46,7 +46,7 @@ fn main() {
         live::values_that_tell_most_are_proposed_read_and_kept,
         live::values_are_watched_charted_marked_and_survive_a_lost_link,
         live::what_a_test_proves_is_told_before_a_module_tests_itself,
-        live::nothing_stays_driven_when_the_last_window_closes,
+        live::nothing_stays_driven_when_its_window_closes,
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
         network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,
         network::codes_are_pasted_where_there_is_no_link,

@@ -42,7 +42,10 @@ export type Value = components["schemas"]["LiveValue"];
 export type Chain = components["schemas"]["Chain"];
 export type ServiceChart = components["schemas"]["ServiceChart"];
 
-export const api = createClient<paths>({ baseUrl: window.location.origin });
+/** Which window this is: what it drives is given back once it is gone, whoever else looks on. */
+export const WINDOW = { "x-window": crypto.randomUUID() };
+
+export const api = createClient<paths>({ baseUrl: window.location.origin, headers: WINDOW });
 
 /** Something refused, in words, with the fields it is about by their place in what was sent. */
 export class Refused extends Error {

@@ -527,6 +527,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A window is closed, or goes on to another job: what it drove is given back. */
+        post: operations["leave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/lists": {
         parameters: {
             query?: never;
@@ -2055,6 +2072,16 @@ export interface components {
             output: components["schemas"]["OutputId"];
             on: boolean;
         };
+        /** @description An output that is driven. */
+        DrivenNow: {
+            /** @description Which. */
+            output: components["schemas"]["OutputId"];
+            /**
+             * Format: double
+             * @description Seconds until it is given back by itself.
+             */
+            left_s: number;
+        };
         /** @description Something a suspect would still do that nobody has looked at. */
         Elsewhere: {
             /** @description State in words. */
@@ -2726,6 +2753,8 @@ export interface components {
             scope: boolean;
             /** @description Hands are there to set states, place leads and look. */
             hands: boolean;
+            /** @description Outputs that are driven. */
+            driven: components["schemas"]["DrivenNow"][];
         };
         /** @description What a module says of a signal. */
         LiveReading: {
@@ -5101,6 +5130,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Kept"];
                 };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused: what happened and what to do */
             default: {

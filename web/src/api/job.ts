@@ -11,6 +11,7 @@ import {
   type Sheet,
   trouble,
   type View,
+  WINDOW,
 } from "./client";
 import { listen } from "./events";
 import type { Act, AnswerOf, BodyOf, Sent, What } from "./posts";
@@ -32,6 +33,7 @@ export async function post<W extends What>(
     fetch(`/api/jobs/${job}/${what}`, {
       method: "POST",
       headers: {
+        ...WINDOW,
         "idempotency-key": key,
         ...(body ? { "content-type": "application/json" } : {}),
       },
@@ -81,6 +83,21 @@ const viewOf = (cache: QueryClient, job: number) => ({
   queryKey: ["job", job],
   queryFn: () => changed(job, cache.getQueryData<Known>(["job", job])),
 });
+
+/** Tells the server when this window leaves a job, so that what it drives is given back at once. */
+export function useLeaving(job: number) {
+  useEffect(() => {
+    const leave = () => {
+      const sent = { method: "POST", headers: WINDOW, keepalive: true };
+      fetch(`/api/jobs/${job}/leave`, sent).catch(() => {});
+    };
+    window.addEventListener("pagehide", leave);
+    return () => {
+      window.removeEventListener("pagehide", leave);
+      leave();
+    };
+  }, [job]);
+}
 
 /** The job's view, kept fresh whoever adds to the ledger. */
 export function useView(job: number) {

@@ -1,6 +1,6 @@
 import { Link, useNavigate } from "@tanstack/react-router";
 import { type ReactNode, useCallback, useEffect, useState } from "react";
-import { Job, useActions, useView } from "../api/job";
+import { Job, useActions, useLeaving, useView } from "../api/job";
 import type { Sent, What } from "../api/posts";
 import { Circuit } from "../stages/Circuit";
 import { Codes } from "../stages/Codes";
@@ -34,6 +34,7 @@ const SHEETS: Record<string, () => ReactNode> = {
 /** The five fixed regions: vitals, stages, sheet, suspects, ledger. */
 export function Shell({ id, stage }: { id: number; stage: string }) {
   const query = useView(id);
+  useLeaving(id);
   const actions = useActions(id);
   const navigate = useNavigate();
   const [failure, setFailure] = useState("");

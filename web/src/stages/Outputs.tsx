@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { View } from "../api/client";
-import { useJob } from "../api/job";
+import { useJob, useLive } from "../api/job";
 import { Button } from "../ui/Button";
 import { Effect } from "../ui/Effect";
 import { matches } from "../ui/search";
@@ -20,7 +20,9 @@ export function grouped(outputs: Output[]): [string, Output[]][] {
 /** One output: what to mind, a button, and what was seen. */
 function One({ output: o }: { output: Output }) {
   const { view, act, busy } = useJob();
+  const live = useLive(view.id);
   const on = (view.state.outputs ?? []).includes(o.id);
+  const left = live.data?.driven.find((d) => d.output === o.id)?.left_s;
   return (
     <li
       className="grid grid-cols-[1fr_17rem] gap-6 border-b border-rule py-4 max-md:grid-cols-1"
@@ -30,7 +32,15 @@ function One({ output: o }: { output: Output }) {
         <h3 className="text-[17px] font-semibold">{o.name}</h3>
         <p className="text-[14px]">{o.guard}</p>
         <p className="label">
-          stops by itself after <span className="num">{o.limit_s} s</span>
+          {on && left !== undefined ? (
+            <>
+              given back in <span className="num">{left.toFixed(0)} s</span>
+            </>
+          ) : (
+            <>
+              stops by itself after <span className="num">{o.limit_s} s</span>
+            </>
+          )}
         </p>
         <Button
           look={on ? "act" : "plain"}

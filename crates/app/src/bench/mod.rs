@@ -51,8 +51,8 @@ pub struct Bench {
     /// Addresses.
     pub at: Addresses,
     gateway: tokio::sync::Mutex<Slot>,
-    /// Outputs driven and not given back yet, with the addresses of their modules.
-    driven: tokio::sync::Mutex<BTreeMap<OutputId, u16>>,
+    /// Outputs driven and not given back yet.
+    driven: tokio::sync::Mutex<BTreeMap<OutputId, outputs::Driven>>,
     http: reqwest::Client,
 }
 

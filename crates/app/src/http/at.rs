@@ -33,7 +33,6 @@ impl Deref for At {
 
 /// A job that was opened; its vehicle is not looked at.
 pub(super) async fn session(shop: &Arc<Shop>, id: i64) -> Result<Arc<Session>, Problem> {
-    shop.presence.asked(id);
     let shop = Arc::clone(shop);
     Ok(tokio::task::spawn_blocking(move || shop.session(id)).await??)
 }

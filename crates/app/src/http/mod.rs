@@ -23,6 +23,7 @@ mod values;
 mod vehicle_side;
 mod workshop;
 
+use crate::presence;
 use crate::shop::Shop;
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
@@ -112,6 +113,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(network::keep_roll_call))
         .routes(routes!(scans::clear))
         .routes(routes!(vehicle_side::drive))
+        .routes(routes!(vehicle_side::leave))
         .routes(routes!(vehicle_side::meter))
         .routes(routes!(vehicle_side::look))
         .routes(routes!(vehicle_side::by_hands))
@@ -163,8 +165,10 @@ async fn wrong_method(method: Method, uri: Uri) -> Problem {
 
 /// The application, answering only for its own address.
 pub fn router(shop: Arc<Shop>, at: SocketAddr) -> Router {
+    let windows = axum::middleware::from_fn_with_state(Arc::clone(&shop), presence::of_window);
     let (api, _) = routes().with_state(shop).split_for_parts();
-    api.fallback(assets::serve)
+    api.layer(windows)
+        .fallback(assets::serve)
         .method_not_allowed_fallback(wrong_method)
         .layer(axum::middleware::from_fn(move |request, next| guard::check(at, request, next)))
         .layer(DefaultBodyLimit::max(BODY))

@@ -8,6 +8,7 @@ use crate::presence;
 use crate::shop::Shop;
 use crate::view::{self, SupplyRow};
 use axum::extract::State;
+use axum::http::StatusCode;
 use circuit::Instrument;
 use diagnosis::Evidence;
 use diagnosis::coincidence::BELONG;
@@ -36,6 +37,17 @@ pub struct Live {
     scope: bool,
     /// Hands are there to set states, place leads and look.
     hands: bool,
+    /// Outputs that are driven.
+    driven: Vec<DrivenNow>,
+}
+
+/// An output that is driven.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct DrivenNow {
+    /// Which.
+    output: OutputId,
+    /// Seconds until it is given back by itself.
+    left_s: f64,
 }
 
 /// Link and supply now.
@@ -47,6 +59,8 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
     let fitted = crate::bench::modules(v).count();
     let (meter, hands) = (bench.at.scpi.is_some(), bench.has_hands());
     let scope = bench.has_scope();
+    let left = bench.time_left().await.into_iter();
+    let driven = left.map(|(output, left_s)| DrivenNow { output, left_s }).collect();
     Ok(Json(match bench.supplies(v).await {
         Ok(list) => {
             let seen: Vec<f64> = list.into_iter().flatten().collect();
@@ -58,6 +72,7 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
                 meter,
                 scope,
                 hands,
+                driven,
             }
         }
         Err(trouble) => Live {
@@ -68,6 +83,7 @@ pub async fn live(State(shop): App, Path(id): Path<i64>) -> Answer<Live> {
             meter,
             scope,
             hands,
+            driven,
         },
     }))
 }
@@ -114,6 +130,13 @@ pub async fn supply(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<SupplyR
 pub struct Drive {
     output: OutputId,
     on: bool,
+}
+
+/// A window is closed, or goes on to another job: what it drove is given back.
+#[utoipa::path(post, path = "/api/jobs/{id}/leave", responses((status = 204)))]
+pub async fn leave(State(shop): App, Path(id): Path<i64>) -> StatusCode {
+    shop.presence.leaves(id);
+    StatusCode::NO_CONTENT
 }
 
 /// Drives an output, or gives it back.

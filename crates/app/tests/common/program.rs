@@ -42,7 +42,11 @@ pub fn command(dir: &Path) -> Command {
 
 impl Program {
     pub fn start(dir: &Path) -> Self {
-        let mut child = command(dir).stdout(Stdio::piped()).spawn().unwrap();
+        Self::of(command(dir))
+    }
+
+    pub fn of(mut command: Command) -> Self {
+        let mut child = command.stdout(Stdio::piped()).spawn().unwrap();
         let mut line = String::new();
         BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
         let url = line.trim().trim_start_matches("Chalkeus: ").trim_end_matches('/').to_owned();
