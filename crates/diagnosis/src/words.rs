@@ -177,12 +177,27 @@ pub fn state(model: &Model, state: &vehicle::OperatingState) -> String {
     let mut text = match v.states.iter().find(|s| s.state == plugged) {
         Some(named) => named.name.clone(),
         None => {
-            let mut words = vec![format!("key {}", plugged.key.position())];
+            let mut words = vec![format!("Key {}", plugged.key.position())];
             if plugged.engine == vehicle::Engine::Running {
                 words.push("engine running".into());
             }
-            words.extend(plugged.outputs.iter().map(|o| format!("{o} on")));
-            words.extend(plugged.switches.iter().map(|(s, p)| format!("{s} {p}")));
+            words.extend(plugged.outputs.iter().map(|id| {
+                let name = v.outputs.iter().find(|o| o.id == *id).map(|o| o.name.as_str());
+                format!("{} on", name.unwrap_or(id))
+            }));
+            words.extend(plugged.switches.iter().map(|(id, at)| {
+                let name = v.parts.iter().find(|p| p.id == *id).map(|p| p.name.as_str());
+                format!("{} {at}", name.unwrap_or(id))
+            }));
+            words.extend(plugged.stimuli.iter().map(|(id, amount)| {
+                match v.stimuli.iter().find(|s| s.id == *id) {
+                    Some(s) => format!("{} {} {}", s.name, amount.0, s.unit).trim_end().to_owned(),
+                    None => format!("{id} {}", amount.0),
+                }
+            }));
+            if plugged.charger {
+                words.push("charger on".into());
+            }
             words.join(", ")
         }
     };

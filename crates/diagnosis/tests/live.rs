@@ -124,3 +124,16 @@ fn what_a_value_stands_for_is_said_in_the_ledger_too() {
     // 2.5 V behind 2200 Ω of 5 V: 2200 Ω, which is 25 °C by the sensor's law.
     assert!(said("cts_volts", 2.5).ends_with("2.50 V, 25.0 °C"), "{}", said("cts_volts", 2.5));
 }
+
+#[test]
+fn a_state_without_a_name_is_told_by_the_names_of_what_is_on() {
+    let mut odd = state("on");
+    odd.outputs.insert("low_beam_left".into());
+    odd.switches.insert("S26".into(), "pressed".into());
+    odd.stimuli.insert("coolant_temperature".into(), Amount(90.0));
+    assert_eq!(
+        words::state(&MODEL, &odd),
+        "Key 15, Low beam left on, Windscreen heater button pressed, Coolant temperature 90 °C"
+    );
+    assert_eq!(words::state(&MODEL, &state("warm")), "Running, warm");
+}

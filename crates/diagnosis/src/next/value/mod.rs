@@ -19,6 +19,7 @@ use crate::posterior::{Explains, Live, Posterior, Repair, UNFORESEEN};
 use crate::words;
 use circuit::Change;
 use std::collections::{HashMap, HashSet};
+use std::hash::Hash;
 use std::ops::Deref;
 use std::sync::Arc;
 pub(super) use table::Table;
@@ -87,6 +88,22 @@ impl<'a> Alike<'a> {
 fn unforeseen(sound: &[f64]) -> Vec<f64> {
     let anything = ANYTHING / sound.len() as f64;
     sound.iter().map(|s| (1.0 - ANYTHING) * s + anything).collect()
+}
+
+/// What explanations show, the weightiest first; of those that weigh alike the one that came up first, so that
+/// always the same are listed.
+fn by_weight<T: Clone + Eq + Hash>(shown: impl Iterator<Item = (T, f64)>) -> Vec<T> {
+    let mut ranked: Vec<(T, f64)> = Vec::new();
+    let mut number: HashMap<T, usize> = HashMap::new();
+    for (shows, weight) in shown {
+        let k = *number.entry(shows).or_insert_with_key(|shows| {
+            ranked.push((shows.clone(), 0.0));
+            ranked.len() - 1
+        });
+        ranked[k].1 += weight;
+    }
+    ranked.sort_by(|a, b| b.1.total_cmp(&a.1));
+    ranked.into_iter().map(|(shows, _)| shows).collect()
 }
 
 /// A prediction, wherever it is kept.

@@ -1,13 +1,13 @@
 //! What all modules could say together.
 
 use super::table::{Table, Words};
-use super::{Held, MOST_BINS, Scales};
+use super::{Held, MOST_BINS, Scales, by_weight};
 use crate::evidence::{answer, code};
 use crate::model::{HypIx, Model, Predictions, Snapshot};
 use crate::next::candidates::Candidate;
 use crate::posterior::Explains;
 use circuit::software::Verdict;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::BTreeSet;
 use vehicle::{MonitorIx, PartIx};
 
 /// Explanations for which it is worked out who would be heard, and with a connector unplugged, a state
@@ -123,30 +123,19 @@ impl Scales<'_> {
             .map(|(l, heard)| self.snapshot(&p, c, l, *heard))
             .collect();
         let key = |s: &Snapshot| shows(self.model, s, codes);
-        // In the order they come up, so that of those that weigh alike always the same are listed.
-        let mut ranked: Vec<(Shows, f64)> = Vec::new();
-        let mut number: HashMap<Shows, usize> = HashMap::new();
         let of_live =
             held.iter().zip(&self.weights).filter_map(|(s, w)| Some((key(s.as_ref()?), *w)));
-        for (shows, w) in of_live.chain([((Vec::new(), Vec::new()), 0.0)]) {
-            let k = *number.entry(shows).or_insert_with_key(|shows| {
-                ranked.push((shows.clone(), 0.0));
-                ranked.len() - 1
-            });
-            ranked[k].1 += w;
-        }
-        if ranked.len() < 2 {
+        let mut outcomes: Vec<Shows> = by_weight(of_live.chain([((Vec::new(), Vec::new()), 0.0)]));
+        if outcomes.len() < 2 {
             return None;
         }
-        ranked.sort_by(|a, b| b.1.total_cmp(&a.1));
-        let lumped = ranked.len() >= MOST_BINS;
-        ranked.truncate(MOST_BINS - 1);
+        let lumped = outcomes.len() >= MOST_BINS;
+        outcomes.truncate(MOST_BINS - 1);
         let mut words: Vec<String> =
-            ranked.iter().map(|((m, f), _)| self.scan_words(&p, m, f)).collect();
+            outcomes.iter().map(|(m, f)| self.scan_words(&p, m, f)).collect();
         if lumped {
             words.push(NO_WORDS.to_owned());
         }
-        let outcomes: Vec<Shows> = ranked.into_iter().map(|(shows, _)| shows).collect();
         let differing = Differing::of(self.model, &p.healthy, &outcomes);
         let row = |s: &Snapshot| {
             let own = key(s);

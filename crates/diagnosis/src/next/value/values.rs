@@ -2,13 +2,12 @@
 
 use super::reading::edges;
 use super::table::{Table, Words, phi, range_words};
-use super::{Held, MOST_BINS, Scales};
+use super::{Held, MOST_BINS, Scales, by_weight};
 use crate::evidence::signal::{STEP, WRONG, sigma};
 use crate::live;
 use crate::model::{Model, Snapshot};
 use crate::next::candidates::Candidate;
 use circuit::{Instrument, NodeId};
-use std::collections::HashMap;
 use vehicle::{PartId, PartIx, SignalId};
 
 /// What the values show when it is none of the likelier outcomes.
@@ -100,24 +99,13 @@ impl Scales<'_> {
             };
         }
         let shows = |s: &Snapshot| -> Shows { values.iter().map(|v| v.range_of(s)).collect() };
-        // In the order they come up, so that of those that weigh alike always the same are listed.
-        let mut ranked: Vec<(Shows, f64)> = Vec::new();
-        let mut number: HashMap<Shows, usize> = HashMap::new();
         let of_live =
             held.iter().zip(&self.weights).filter_map(|(s, w)| Some((shows(s.as_ref()?), *w)));
-        for (shows, w) in of_live.chain([(shows(&p.healthy), 0.0)]) {
-            let k = *number.entry(shows).or_insert_with_key(|shows| {
-                ranked.push((shows.clone(), 0.0));
-                ranked.len() - 1
-            });
-            ranked[k].1 += w;
-        }
-        if ranked.len() < 2 {
+        let mut outcomes = by_weight(of_live.chain([(shows(&p.healthy), 0.0)]));
+        if outcomes.len() < 2 {
             return None;
         }
-        ranked.sort_by(|a, b| b.1.total_cmp(&a.1));
-        ranked.truncate(MOST_BINS - 1);
-        let outcomes: Vec<Shows> = ranked.into_iter().map(|(shows, _)| shows).collect();
+        outcomes.truncate(MOST_BINS - 1);
         let row = |s: &Snapshot| {
             let chance = |shows: &Shows| {
                 values.iter().zip(shows).map(|(v, range)| v.chance(s, *range)).product::<f64>()
