@@ -17,6 +17,8 @@ use vehicle::{OperatingState, OutputId, Vehicle};
 const AWAY: Duration = Duration::from_secs(15);
 /// What a window that was not heard of for so long is forgotten after.
 const FORGOTTEN: Duration = Duration::from_secs(120);
+/// How often it is looked while something is driven.
+const LOOK: Duration = Duration::from_millis(500);
 /// The header in which a window says which one it is; whoever says nothing is one and the same.
 pub const HEADER: &str = "x-window";
 /// Longest name of a window, characters.
@@ -31,8 +33,6 @@ tokio::task_local! {
 fn window() -> String {
     WINDOW.try_with(Clone::clone).unwrap_or_default()
 }
-/// How often it is looked while something is driven.
-const LOOK: Duration = Duration::from_millis(500);
 
 /// When each window asked for its job last, and whose outputs are watched over.
 #[derive(Debug, Default)]

@@ -10,8 +10,8 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use utoipa::ToSchema;
 use vehicle::{
-    Amount, KeyPosition, OperatingState, Physical, Signal, SignalIx, SignalSource, TiVec, Transfer,
-    at_table,
+    Amount, KeyPosition, OperatingState, Physical, Signal, SignalIx, SignalSource, Stimulus, TiVec,
+    Transfer, Vehicle, at_table,
 };
 
 /// Deviations from what is expected beyond which a value differs.
@@ -128,6 +128,16 @@ pub(crate) fn felt<'v>(signals: &'v [Signal], signal: &'v Signal) -> Option<&'v 
 /// Whether a signal hangs on a stimulus that a state says nothing of.
 pub(crate) fn depends(signals: &[Signal], signal: &Signal, state: &OperatingState) -> bool {
     felt(signals, signal).is_some_and(|stimulus| !state.stimuli.contains_key(stimulus))
+}
+
+/// The stimulus that a signal hangs on and a state says nothing of.
+pub(crate) fn unsaid<'v>(
+    vehicle: &'v Vehicle,
+    signal: &Signal,
+    state: &OperatingState,
+) -> Option<&'v Stimulus> {
+    let id = felt(&vehicle.signals.raw, signal)?;
+    vehicle.stimuli.iter().find(|s| s.id == id && !state.stimuli.contains_key(id))
 }
 
 /// The signal whose own pin feels it: itself, or at the sender what a message brings; none of one that no

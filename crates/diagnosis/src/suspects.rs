@@ -1,6 +1,7 @@
 //! Ranked repair items with their reasons in words and numbers.
 
 use crate::evidence::{Evidence, Finding, Moment, Strength, effect};
+use crate::live;
 use crate::model::{HypIx, ItemIx, Model, ModelError};
 use crate::pairs::Pair;
 use crate::posterior::Posterior;
@@ -386,7 +387,11 @@ fn reason(model: &Model, e: &Evidence, best: HypIx) -> Result<String, ModelError
             let number = signals.position(|x| x.id == *signal);
             let pins = number.and_then(|n| model.circuit.software.pins(n));
             let predicted = pins.map_or(0.0, |(a, b)| s.between(a, b));
-            format!("predicts {signal} = {predicted:.2}, the module says {value:.2}")
+            // Of what a sensor feels nobody may have said how much there is.
+            let of = number.map(|n| &signals[n]);
+            let unsaid = of.and_then(|of| live::unsaid(&model.circuit.vehicle, of, &e.state));
+            let at = unsaid.map(|s| format!(" at {} {}", s.rest, s.unit)).unwrap_or_default();
+            format!("predicts {signal} = {predicted:.2}{at}, the module says {value:.2}")
         }
         Finding::Together { values, .. } => {
             let said: Vec<String> =

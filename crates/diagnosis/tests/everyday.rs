@@ -454,12 +454,12 @@ fn circuit_of(at: &OperatingState) -> BTreeSet<String> {
 }
 
 /// Whether a technician would find a check at home with a complaint.
-fn belongs(check: &Check, own: &BTreeSet<String>, whole: bool) -> bool {
+fn belongs(check: &Check, own: &BTreeSet<String>, whole: bool, battery: bool) -> bool {
     let thing = |id: &str| id.split(['.', ':']).next().unwrap_or(id).to_owned();
     match check.quantity.as_str() {
         // Asking the modules comes first everywhere.
         "scan" => true,
-        // Asked of a module that has to do with it, or whether it is fed at all.
+        // Asked of a module that has to do with it; where it may be the battery, what any of them is fed with.
         "values" => {
             let v = &MODEL.circuit.vehicle;
             let first = v.signals.iter().find(|s| s.id == check.signals[0]).unwrap();
@@ -471,7 +471,7 @@ fn belongs(check: &Check, own: &BTreeSet<String>, whole: bool) -> bool {
             };
             let mut wires =
                 v.wires.iter().filter(|w| own_connector(&w.from) || own_connector(&w.to));
-            is_supply || wires.any(|w| own.contains(w.id.as_str()))
+            is_supply && battery || wires.any(|w| own.contains(w.id.as_str()))
         }
         "effect" => whole || !circuit_of(&check.state).is_disjoint(own),
         _ => {
@@ -503,7 +503,8 @@ fn judged(c: &Complaint) -> Judged {
         .iter()
         .take(3)
         .any(|(item, _)| c.named.iter().any(|n| item.to_string().starts_with(n)));
-    let fits = |k: usize| checks.get(k).is_none_or(|check| belongs(check, &own, whole));
+    let battery = whole || suspects.iter().take(3).any(|(i, _)| i.as_part() == Some("BAT"));
+    let fits = |k: usize| checks.get(k).is_none_or(|check| belongs(check, &own, whole, battery));
     let name = |item: &Item| MODEL.item_text(item);
     let first: Vec<String> =
         suspects.iter().take(3).map(|(i, p)| format!("{} {:.0} %", name(i), 100.0 * p)).collect();

@@ -20,7 +20,7 @@ use std::io::Write;
 use std::process::{Command, Stdio};
 use std::sync::Arc;
 use vehicle::element::{Fuse, Relay};
-use vehicle::{Element, FaultId, Item, OperatingState, SignalId, TiSlice, TiVec, Vehicle};
+use vehicle::{Element, FaultId, Item, OperatingState, PartId, SignalId, TiSlice, TiVec, Vehicle};
 
 /// What is changed in a deck.
 #[derive(Debug, Clone, Copy)]
@@ -401,8 +401,28 @@ impl Bench for Spiced {
     fn scan(&mut self) -> Vec<Finding> {
         Vec::new()
     }
-    fn values(&mut self, _signals: &[SignalId]) -> Vec<Finding> {
-        Vec::new()
+    /// From the solved voltages; a module that is fed with less than it needs says nothing.
+    fn values(&mut self, signals: &[SignalId]) -> Vec<Finding> {
+        let volts = self.solve(None).volts;
+        let c = &self.circuit;
+        let v = &c.vehicle;
+        let between = |k| c.software.pins(k).map(|(a, b)| volts[a] - volts[b]);
+        let is_fed = |module: &PartId| {
+            let needs = (v.parts.iter().filter(|p| p.id == *module))
+                .flat_map(|p| &p.elements)
+                .find_map(|e| if let Element::Supply(s) = e { Some(s.min_volts) } else { None });
+            let own = |s: &vehicle::Signal| {
+                s.module == *module && s.did == Some(v.identifiers.supply.did)
+            };
+            let gets = v.signals.position(own).and_then(between);
+            gets.zip(needs).is_none_or(|(gets, needs)| gets >= needs)
+        };
+        let of = |id: &SignalId| {
+            let k = v.signals.position(|s| s.id == *id)?;
+            between(k).filter(|_| is_fed(&v.signals[k].module))
+        };
+        let read: Vec<Option<f64>> = signals.iter().map(of).collect();
+        trial::values_read(v, signals, &read)
     }
     fn moved(&mut self, _at: &str) -> bool {
         self.rng.random::<f64>() < 0.02

@@ -208,6 +208,15 @@ pub enum Finding {
 }
 
 impl Finding {
+    /// Signals whose live values it tells.
+    pub(crate) fn signals(&self) -> Vec<&SignalId> {
+        match self {
+            Self::Signal { signal, .. } => vec![signal],
+            Self::Together { values, .. } => values.iter().map(|v| &v.signal).collect(),
+            _ => Vec::new(),
+        }
+    }
+
     /// Whether it is something a module said, so that it hangs on who is heard.
     pub(crate) fn is_heard(&self) -> bool {
         matches!(self, Self::Code { .. } | Self::Answer { .. })

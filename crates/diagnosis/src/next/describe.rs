@@ -237,11 +237,10 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
                 }
                 [] => String::new(),
             };
-            Kind {
-                signals: signals.clone(),
-                setup: signals.iter().filter_map(of).collect(),
-                ..plain(text, "values", "", "as beside each value")
-            }
+            let setup: Vec<(&str, String)> = signals.iter().filter_map(of).collect();
+            let each: Vec<&str> = setup.iter().map(|(_, text)| text.as_str()).collect();
+            let expected = each.join("; ");
+            Kind { signals: signals.clone(), setup, ..plain(text, "values", "", &expected) }
         }
         What::Move { at } => {
             let mut kind = plain(

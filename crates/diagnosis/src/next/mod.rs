@@ -542,16 +542,10 @@ pub(crate) fn divide(
 
 fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
     if let What::Values { signals } = &c.what {
-        let read = |signal: &SignalId| {
-            evidence.iter().filter(|e| in_any_state || e.state == *c.state).any(|e| {
-                match &e.finding {
-                    Finding::Signal { signal: read, .. } => read == signal,
-                    Finding::Together { values, .. } => values.iter().any(|v| v.signal == *signal),
-                    _ => false,
-                }
-            })
-        };
-        return signals.iter().all(read);
+        let there = |e: &&Evidence| in_any_state || e.state == *c.state;
+        let read: Vec<&SignalId> =
+            evidence.iter().filter(there).flat_map(|e| e.finding.signals()).collect();
+        return signals.iter().all(|signal| read.contains(&signal));
     }
     evidence.iter().any(|e| {
         let alike = in_any_state || e.state == *c.state;

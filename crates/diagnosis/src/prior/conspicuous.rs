@@ -41,8 +41,7 @@ fn everything(model: &Model) -> Everything {
         let mut alone = state.clone();
         alone.outputs = [output.id.clone()].into();
         let s = c.solve(&alone, &[], None);
-        let more = |k: &BranchId| (s.amps(c, *k) - rest.amps(c, *k)).abs();
-        let heavy = c.wire_branch.iter().map(more).fold(0.0, f64::max) > TOO_MUCH_AMPS;
+        let heavy = amps_more(c, &s, &rest) > TOO_MUCH_AMPS;
         let shows = c.part(&output.load).and_then(|p| s.effect(c, p)).is_some_and(|e| e > MISSED);
         if shows && !heavy && parts.insert(&output.load) {
             state.outputs.insert(output.id.clone());
@@ -55,8 +54,7 @@ fn everything(model: &Model) -> Everything {
             alone.outputs.clear();
             alone.switches = [(part.id.clone(), position.clone())].into();
             let s = c.solve(&alone, &[], None);
-            let more = |k: &BranchId| (s.amps(c, *k) - rest.amps(c, *k)).abs();
-            if c.wire_branch.iter().map(more).fold(0.0, f64::max) > TOO_MUCH_AMPS {
+            if amps_more(c, &s, &rest) > TOO_MUCH_AMPS {
                 return 0;
             }
             let shows = |s: &Solution, p: PartIx| s.effect(c, p).is_some_and(|e| e > MISSED);
@@ -69,24 +67,24 @@ fn everything(model: &Model) -> Everything {
             state.switches.insert(part.id.clone(), position.clone());
         }
     }
-    Everything(lightened(c, state))
+    Everything(lightened(c, state, &rest))
+}
+
+/// What one thing takes more than nothing does, amperes at the conductor that carries most of it.
+fn amps_more(c: &Circuit, alone: &Solution, rest: &Solution) -> f64 {
+    let more = |k: &BranchId| (alone.amps(c, *k) - rest.amps(c, *k)).abs();
+    c.wire_branch.iter().map(more).fold(0.0, f64::max)
 }
 
 /// Leaves out the heaviest of what is driven or switched on as long as more works without it: so much at once
 /// can pull the supply down until things fail that work alone.
-fn lightened(c: &Circuit, mut state: OperatingState) -> OperatingState {
-    let rest = c.solve(&OperatingState { key: KeyPosition::On, ..Default::default() }, &[], None);
+fn lightened(c: &Circuit, mut state: OperatingState, rest: &Solution) -> OperatingState {
     let working = |state: &OperatingState| {
         let s = c.solve(state, &[], None);
         let works = |p: &PartIx| s.effect(c, *p).is_some_and(|e| e > MISSED);
         c.vehicle.parts.keys().filter(works).count()
     };
-    // Amperes that one thing alone takes more than nothing does, at its heaviest conductor.
-    let amps = |alone: &OperatingState| {
-        let s = c.solve(alone, &[], None);
-        let more = |k: &BranchId| (s.amps(c, *k) - rest.amps(c, *k)).abs();
-        c.wire_branch.iter().map(more).fold(0.0, f64::max)
-    };
+    let amps = |alone: &OperatingState| amps_more(c, &c.solve(alone, &[], None), rest);
     let on = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
     let mut by_weight: Vec<(f64, OperatingState)> = Vec::new();
     for output in &state.outputs {

@@ -82,14 +82,9 @@ impl<'a> Here<'a> {
         });
         let likely = posterior.items.iter().zip(&model.items).filter(|(p, _)| **p > SUSPECTED);
         let suspected = likely.flat_map(|(_, item)| things(model, item)).collect();
-        let read = evidence.iter().flat_map(|e| {
-            let signals: Vec<&SignalId> = match &e.finding {
-                Finding::Signal { signal, .. } => vec![signal],
-                Finding::Together { values, .. } => values.iter().map(|v| &v.signal).collect(),
-                _ => Vec::new(),
-            };
-            signals.into_iter().map(|signal| (signal, &e.state))
-        });
+        let read = evidence
+            .iter()
+            .flat_map(|e| e.finding.signals().into_iter().map(|signal| (signal, &e.state)));
         Self { state, at: at.flatten(), suspected, read: read.collect() }
     }
 
