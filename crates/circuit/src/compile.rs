@@ -209,6 +209,11 @@ impl Builder {
         self.push(from, to);
     }
 
+    /// Adds the device's next branch between two nodes.
+    pub fn branch_between(&mut self, from: NodeId, to: NodeId) {
+        self.push(from, to);
+    }
+
     /// Node of a pin of the part being built.
     pub fn pin(&mut self, name: &str) -> NodeId {
         let next = NodeId::from(self.nodes);
@@ -410,6 +415,7 @@ impl Circuit {
                 }
             }
         }
+        let ring_nodes = crate::teeth::nodes(&vehicle, &devices, &b.branches);
         let drivers = vehicle
             .outputs
             .iter()
@@ -434,7 +440,7 @@ impl Circuit {
             part_devices,
             woken_by_bus,
             plan: Plan::new(b.nodes, &ends),
-            software: Software::new(&vehicle, &part_index, &b.pins, b.nodes),
+            software: Software::new(&vehicle, &part_index, &b.pins, &ring_nodes, b.nodes),
             names: Names::of(&vehicle),
             vehicle,
             node_of,

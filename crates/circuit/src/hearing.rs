@@ -149,7 +149,8 @@ impl Hearing {
         let mut found = Self::between(c, |part| ends.contains(&part), is_requested)?;
         found.buses.retain(|b| !(b.members.is_empty() && b.messages.is_empty()));
         found.nodes = nodes_of(&found.buses);
-        (!found.buses.is_empty()).then_some(found)
+        let counts = c.software.pulses().any(|(k, _)| is_requested(k));
+        (!found.buses.is_empty() || counts).then_some(found)
     }
 
     /// Between some parts, for some messages.
@@ -349,6 +350,7 @@ impl Hearing {
         for (b, bus) in living() {
             bus.lost(sweep, changes, (&rests[b], &heard[b]), (&alive, &reached), &mut lost);
         }
+        lost.extend(sweep.still(changes));
         lost.sort_unstable();
         Unheard { parts: alive.keys().filter(|p| works(*p) && !reached[*p]).collect(), lost }
     }

@@ -29,6 +29,7 @@ pub mod software;
 pub mod solve;
 pub mod spice;
 pub mod sweep;
+mod teeth;
 pub mod tolerance;
 
 pub use compile::{BODY, Branch, BranchId, Circuit, CircuitError, DeviceIx, NodeId, Of};

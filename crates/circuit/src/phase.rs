@@ -2,7 +2,7 @@
 //!
 //! A bus is recessive and dominant, a pulse-width modulated output on and off.
 //! The operating point of a state is its *resting* phase: buses recessive,
-//! modulated outputs on. Every other phase holds one transmitter dominant or one
+//! modulated outputs on, what turns as the state says. Every other phase holds one transmitter dominant or one
 //! output off. A voltmeter shows the average over their shares of time; a capture
 //! shows the levels.
 
@@ -35,6 +35,9 @@ pub struct Levels {
     /// Highest phase.
     pub high: f64,
 }
+
+/// Share of time that a tooth is before a sensor past which something turns, and not a gap.
+pub const TOOTH_SHARE: f64 = 0.5;
 
 /// What each CAN line may be away from the receiver's ground, volts (ISO 11898-2:2016).
 const COMMON_VOLTS: f64 = 12.0;
@@ -111,6 +114,13 @@ impl Circuit {
             let s = self.solve_lacking(state, &held, None, &rest.lost);
             let at = s.volts[a] - s.volts[b];
             levels.average += phase.share * (at - v);
+            levels.low = levels.low.min(at);
+            levels.high = levels.high.max(at);
+        }
+        if let Some(on) = self.teeth_on(state) {
+            let s = hearing::solve(self, &on, &with);
+            let at = s.volts[a] - s.volts[b];
+            levels.average += TOOTH_SHARE * (at - v);
             levels.low = levels.low.min(at);
             levels.high = levels.high.max(at);
         }

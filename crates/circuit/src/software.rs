@@ -2,16 +2,21 @@
 //!
 //! Names are resolved once, when a circuit is compiled.
 
+mod awaited;
+mod condition;
+
 use crate::compile::{Circuit, NodeId};
 use crate::solve::Solution;
+pub(crate) use awaited::{Arrival, Awaited, Pulses};
+use condition::Condition;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vehicle::{
-    MonitorIx, OperatingState, OutputId, OutputIx, PartId, PartIx, SignalId, SignalIx,
-    SignalSource, TiSlice, TiVec, Vehicle,
+    Formula, MonitorIx, OperatingState, OutputId, OutputIx, PartId, PartIx, SignalIx, SignalSource,
+    TiSlice, TiVec, Vehicle,
 };
 
 vehicle::index! {
-    /// What a message needs to arrive somewhere.
+    /// Something that a module waits for: a message, the pulses of a sensor.
     ArrivalIx,
 }
 
@@ -27,124 +32,12 @@ enum Source {
     /// A signal that a message brings, by number, what is taken when it does not arrive, and what is
     /// taken for real.
     Received(ArrivalIx, SignalIx, f64, [f64; 2]),
+    /// How often a ring's teeth pass, as the voltage of its node; nothing where the pulses do not arrive.
+    Rate(ArrivalIx, NodeId),
+    /// Worked out of other signals, by its number among the formulas.
+    Formula(usize),
     /// Names that do not resolve; a validated file has none.
     Nothing,
-}
-
-/// A condition over signals by number.
-#[derive(Debug, Clone, PartialEq)]
-enum Condition {
-    Above(SignalIx, f64),
-    Below(SignalIx, f64),
-    All(Vec<Condition>),
-    Any(Vec<Condition>),
-    Not(Box<Condition>),
-}
-
-impl Condition {
-    fn compile(c: &vehicle::Condition, number: &HashMap<&str, SignalIx>) -> Self {
-        let signal = |id: &SignalId| number.get(id.as_str()).copied();
-        let all = |of: &[vehicle::Condition]| of.iter().map(|c| Self::compile(c, number)).collect();
-        // Of a signal that nobody has nothing holds.
-        let never = || Self::Any(Vec::new());
-        match c {
-            vehicle::Condition::Above(id, limit) => {
-                signal(id).map_or_else(never, |s| Self::Above(s, *limit))
-            }
-            vehicle::Condition::Below(id, limit) => {
-                signal(id).map_or_else(never, |s| Self::Below(s, *limit))
-            }
-            vehicle::Condition::All(of) => Self::All(all(of)),
-            vehicle::Condition::Any(of) => Self::Any(all(of)),
-            vehicle::Condition::Not(of) => Self::Not(Box::new(Self::compile(of, number))),
-        }
-    }
-
-    /// Every signal it looks at, with its limit.
-    fn each(&self, tell: &mut dyn FnMut(SignalIx, f64)) {
-        match self {
-            Self::Above(signal, limit) | Self::Below(signal, limit) => tell(*signal, *limit),
-            Self::All(of) | Self::Any(of) => of.iter().for_each(|c| c.each(tell)),
-            Self::Not(c) => c.each(tell),
-        }
-    }
-
-    /// Whether it can hold and whether it can fail, where each signal has one of two values.
-    fn can(&self, either: &dyn Fn(SignalIx) -> [f64; 2]) -> (bool, bool) {
-        let of = |signal: SignalIx, holds: &dyn Fn(f64) -> bool| {
-            let [a, b] = either(signal).map(holds);
-            (a || b, !a || !b)
-        };
-        match self {
-            Self::Above(signal, limit) => of(*signal, &|v| v > *limit),
-            Self::Below(signal, limit) => of(*signal, &|v| v < *limit),
-            Self::All(all) => all.iter().fold((true, false), |(holds, fails), c| {
-                let (h, f) = c.can(either);
-                (holds && h, fails || f)
-            }),
-            Self::Any(any) => any.iter().fold((false, true), |(holds, fails), c| {
-                let (h, f) = c.can(either);
-                (holds || h, fails && f)
-            }),
-            Self::Not(c) => {
-                let (holds, fails) = c.can(either);
-                (fails, holds)
-            }
-        }
-    }
-
-    fn holds(&self, value: &dyn Fn(SignalIx) -> f64) -> bool {
-        match self {
-            Self::Above(signal, limit) => value(*signal) > *limit,
-            Self::Below(signal, limit) => value(*signal) < *limit,
-            Self::All(of) => of.iter().all(|c| c.holds(value)),
-            Self::Any(of) => of.iter().any(|c| c.holds(value)),
-            Self::Not(c) => !c.holds(value),
-        }
-    }
-}
-
-/// A message somebody waits for: what it needs to arrive there.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct Arrival {
-    /// Who sends it.
-    pub sender: PartIx,
-    /// Who waits for it.
-    pub at: PartIx,
-    /// Number of the bus it is sent on.
-    pub bus: usize,
-    /// The gateway, where it has to pass it on.
-    over: Option<PartIx>,
-}
-
-impl Arrival {
-    /// Of a message at a part.
-    fn of(
-        vehicle: &Vehicle,
-        part: &HashMap<PartId, PartIx>,
-        gateway: Option<PartIx>,
-        message: &str,
-        at: PartIx,
-    ) -> Option<Self> {
-        let message = vehicle.messages.iter().find(|m| m.id == message)?;
-        let sender = *part.get(&message.sender)?;
-        let bus = vehicle.buses.iter().position(|b| b.id == message.bus)?;
-        let elements = vehicle.parts.get(at).into_iter().flat_map(|p| &p.elements);
-        let is_on = elements.into_iter().any(|e| e.bus() == Some(message.bus.as_str()));
-        let is_lin = vehicle.buses[bus].kind == vehicle::BusKind::Lin;
-        Some(Self { sender, at, bus, over: gateway.filter(|_| !is_lin && !is_on) })
-    }
-
-    /// Who must work for it: who sends it, who waits for it, who passes it on.
-    fn talking(&self) -> impl Iterator<Item = PartIx> {
-        [self.sender, self.at].into_iter().chain(self.over)
-    }
-
-    /// Whether all it takes works; whether the bus lets it through is another question.
-    fn is_sent(&self, view: View<'_>) -> bool {
-        let works = |p: PartIx| view.alive.get(p).copied().unwrap_or(false);
-        works(self.sender) && works(self.at) && self.over.is_none_or(works)
-    }
 }
 
 #[derive(Debug)]
@@ -168,7 +61,9 @@ struct Monitor {
 #[derive(Debug)]
 pub struct Software {
     signals: TiVec<SignalIx, Source>,
-    arrivals: TiVec<ArrivalIx, Arrival>,
+    arrivals: TiVec<ArrivalIx, Awaited>,
+    /// What is worked out of other signals.
+    formulas: Vec<Formula<SignalIx>>,
     /// Monitors that look at what arrives.
     listening: Vec<MonitorIx>,
     functions: Vec<Function>,
@@ -229,6 +124,7 @@ impl Software {
         vehicle: &Vehicle,
         part: &HashMap<PartId, PartIx>,
         pins: &BTreeMap<(PartIx, String), NodeId>,
+        rings: &HashMap<PartIx, NodeId>,
         nodes: usize,
     ) -> Self {
         let outputs: HashMap<OutputId, OutputIx> =
@@ -236,12 +132,15 @@ impl Software {
         let gateway = crate::hearing::gateway(vehicle);
         let number: HashMap<&str, SignalIx> =
             vehicle.signals.iter_enumerated().map(|(k, s)| (s.id.as_str(), k)).collect();
-        let mut arrivals: TiVec<ArrivalIx, Arrival> = TiVec::new();
-        let mut arrival = |message: &str, at: &str| {
-            let at = *part.get(at)?;
-            let of = Arrival::of(vehicle, part, gateway, message, at)?;
+        let mut arrivals: TiVec<ArrivalIx, Awaited> = TiVec::new();
+        let mut awaited = |of: Awaited| {
             let known = arrivals.position(|a| *a == of);
-            Some(known.unwrap_or_else(|| arrivals.push_and_get_key(of)))
+            known.unwrap_or_else(|| arrivals.push_and_get_key(of))
+        };
+        let mut formulas = Vec::new();
+        let message_at = |message: &str, at: &str| {
+            let of = Arrival::of(vehicle, part, gateway, message, *part.get(at)?)?;
+            Some(Awaited::Message(of))
         };
         let signals: TiVec<SignalIx, Source> = vehicle
             .signals
@@ -256,16 +155,39 @@ impl Software {
                         _ => Source::Nothing,
                     }
                 }
+                SignalSource::Rate { pin, against, over, ring } => {
+                    let at = part.get(&s.module);
+                    let node =
+                        |pin: &String| at.and_then(|p| pins.get(&(*p, pin.clone()))).copied();
+                    let ring = part.get(ring).and_then(|p| rings.get(p));
+                    match (at, node(pin), node(against), ring) {
+                        (Some(at), Some(a), Some(b), Some(ring)) => {
+                            let pulses = Pulses { at: *at, pins: (a, b), over: *over };
+                            Source::Rate(awaited(Awaited::Pulses(pulses)), *ring)
+                        }
+                        _ => Source::Nothing,
+                    }
+                }
+                SignalSource::Formula(formula) => {
+                    match formula.over(&|id: &vehicle::SignalId| number.get(id.as_str()).copied()) {
+                        Some(formula) => {
+                            formulas.push(formula);
+                            Source::Formula(formulas.len() - 1)
+                        }
+                        None => Source::Nothing,
+                    }
+                }
                 SignalSource::Output(output) => {
                     outputs.get(output).map_or(Source::Nothing, |o| Source::Output(*o))
                 }
-                SignalSource::Arrives(message) => {
-                    arrival(message, &s.module).map_or(Source::Nothing, Source::Arrives)
-                }
+                SignalSource::Arrives(message) => message_at(message, &s.module)
+                    .map_or(Source::Nothing, |m| Source::Arrives(awaited(m))),
                 SignalSource::Received { message, signal, substitute, valid } => {
                     let valid = valid.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
-                    match (arrival(message, &s.module), number.get(signal.as_str())) {
-                        (Some(a), Some(of)) => Source::Received(a, *of, *substitute, valid),
+                    match (message_at(message, &s.module), number.get(signal.as_str())) {
+                        (Some(m), Some(of)) => {
+                            Source::Received(awaited(m), *of, *substitute, valid)
+                        }
                         _ => Source::Nothing,
                     }
                 }
@@ -280,13 +202,12 @@ impl Software {
             .iter()
             .map(|f| {
                 let request = Condition::compile(&f.condition(), &number);
-                let mut listens = false;
+                let before = requested.len();
                 request.each(&mut |signal, _| {
-                    if let Source::Arrives(a) | Source::Received(a, ..) = signals[signal] {
-                        requested.push(a);
-                        listens = true;
-                    }
+                    let awaited = &mut |a| requested.push(a);
+                    each_leaf(&signals, &formulas, signal, &mut |leaf, _| leaf.awaits(awaited));
                 });
+                let listens = requested.len() > before;
                 Function {
                     modules: f.condition().signals().into_iter().filter_map(module_of).collect(),
                     request,
@@ -301,14 +222,10 @@ impl Software {
         let conditions: Vec<vehicle::Condition> =
             vehicle.functions.iter().map(vehicle::Function::condition).collect();
         for id in conditions.iter().flat_map(vehicle::Condition::signals) {
-            let at = number.get(id).map(|k| match signals[*k] {
-                Source::Received(_, of, ..) => of,
-                _ => *k,
+            let Some(at) = number.get(id) else { continue };
+            each_leaf(&signals, &formulas, *at, &mut |leaf, _| {
+                leaf.nodes().for_each(|n| is_read[n] = true);
             });
-            if let Some(Source::Volts(a, b)) = at.map(|k| signals[k]) {
-                is_read[a] = true;
-                is_read[b] = true;
-            }
         }
         let monitors: TiVec<MonitorIx, Monitor> = vehicle
             .monitors
@@ -330,8 +247,9 @@ impl Software {
         let listens = |c: &Condition| {
             let mut found = false;
             c.each(&mut |signal, _| {
-                let source = signals.get(signal);
-                found |= matches!(source, Some(Source::Arrives(_) | Source::Received(..)));
+                each_leaf(&signals, &formulas, signal, &mut |leaf, _| {
+                    leaf.awaits(&mut |_| found = true);
+                });
             });
             found
         };
@@ -344,6 +262,7 @@ impl Software {
         Self {
             signals,
             arrivals,
+            formulas,
             listening,
             functions,
             requested,
@@ -358,7 +277,12 @@ impl Software {
 
     /// Every message somebody waits for.
     pub(crate) fn arrivals(&self) -> impl Iterator<Item = (ArrivalIx, &Arrival)> {
-        self.arrivals.iter_enumerated()
+        self.arrivals.iter_enumerated().filter_map(|(k, a)| Some((k, a.message()?)))
+    }
+
+    /// All pulses that somebody counts.
+    pub(crate) fn pulses(&self) -> impl Iterator<Item = (ArrivalIx, &Pulses)> {
+        self.arrivals.iter_enumerated().filter_map(|(k, a)| Some((k, a.pulses()?)))
     }
 
     fn arrives(&self, view: View<'_>, arrival: ArrivalIx) -> bool {
@@ -376,8 +300,12 @@ impl Software {
         let either = |signal: SignalIx| match self.signals.get(signal) {
             Some(Source::Arrives(a)) if self.arrivals[*a].is_sent(view) => [0.0, 1.0],
             Some(Source::Received(a, of, substitute, valid)) if self.arrivals[*a].is_sent(view) => {
-                [taken(self.sent(view, *of), *substitute, *valid), *substitute]
+                match self.is_counted(view, *of) {
+                    true => ANYTHING,
+                    false => [taken(self.sent(view, *of), *substitute, *valid), *substitute],
+                }
             }
+            _ if self.is_counted(view, signal) => ANYTHING,
             _ => [self.signal(view, signal); 2],
         };
         self.functions.iter().any(|f| {
@@ -385,6 +313,37 @@ impl Software {
                 && f.modules.iter().all(|m| view.alive[*m])
                 && f.request.can(&either) == (true, true)
         })
+    }
+
+    /// Whether a value hangs on pulses that something turning would make.
+    fn is_counted(&self, view: View<'_>, signal: SignalIx) -> bool {
+        let mut found = false;
+        each_leaf(&self.signals, &self.formulas, signal, &mut |leaf, _| {
+            if let Source::Rate(a, ring) = leaf {
+                found |= view.volts[ring] > STANDING_HERTZ && self.arrivals[a].is_sent(view);
+            }
+        });
+        found
+    }
+
+    /// The node of the ring whose teeth a signal counts; none of one that counts nothing.
+    pub fn ring(&self, signal: SignalIx) -> Option<NodeId> {
+        match self.signals.get(signal) {
+            Some(Source::Rate(_, ring)) => Some(*ring),
+            _ => None,
+        }
+    }
+
+    /// Whether the pulses that a signal counts arrive, given the voltages with a gap and with a tooth before
+    /// the sensor.
+    pub fn counts(
+        &self,
+        signal: SignalIx,
+        gap: impl Fn(NodeId, NodeId) -> f64,
+        tooth: impl Fn(NodeId, NodeId) -> f64,
+    ) -> bool {
+        let Some(Source::Rate(a, _)) = self.signals.get(signal) else { return false };
+        self.arrivals[*a].pulses().is_some_and(|p| p.arrive(gap, tooth))
     }
 
     /// Number of an output.
@@ -402,15 +361,17 @@ impl Software {
             Some(Source::Received(_, of, substitute, valid)) => {
                 taken(self.sent(view, *of), *substitute, *valid)
             }
-            Some(Source::Nothing) | None => 0.0,
+            Some(Source::Rate(a, ring)) if self.arrives(view, *a) => view.volts[*ring],
+            Some(Source::Formula(k)) => self.formulas[*k].value(&|s| self.signal(view, *s)),
+            Some(Source::Rate(..) | Source::Nothing) | None => 0.0,
         }
     }
 
     /// What a sender says of a signal: it comes from its pins or outputs, there is no chain of messages.
     fn sent(&self, view: View<'_>, signal: SignalIx) -> f64 {
         match self.signals.get(signal) {
-            Some(Source::Volts(..) | Source::Output(_)) => self.signal(view, signal),
-            _ => 0.0,
+            Some(Source::Received(..) | Source::Arrives(_)) => 0.0,
+            _ => self.signal(view, signal),
         }
     }
 
@@ -422,20 +383,34 @@ impl Software {
         }
     }
 
+    /// The nodes between which a source is looked at.
+    fn between(&self, source: Source) -> Option<(NodeId, NodeId)> {
+        match source {
+            Source::Volts(a, b) => Some((a, b)),
+            Source::Rate(a, _) => self.arrivals[a].pulses().map(|p| p.pins),
+            _ => None,
+        }
+    }
+
     /// What a monitor looks at; nothing of one that does not exist.
     pub fn looks_at(&self, monitor: MonitorIx) -> Looks {
         let mut looks = Looks::default();
         let Some(m) = self.monitors.get(monitor) else { return looks };
-        m.fails.each(&mut |signal, _| match self.signals.get(signal) {
-            Some(Source::Arrives(a)) => looks.talking.extend(self.arrivals[*a].talking()),
-            Some(Source::Received(a, of, ..)) => {
-                looks.talking.extend(self.arrivals[*a].talking());
-                looks.fails.extend(self.pins(*of));
-            }
-            _ => looks.fails.extend(self.pins(signal)),
+        m.fails.each(&mut |signal, _| {
+            each_leaf(&self.signals, &self.formulas, signal, &mut |leaf, _| {
+                leaf.awaits(&mut |a| looks.talking.extend(self.arrivals[a].talking()));
+                looks.fails.extend(self.between(leaf));
+            });
         });
         if let Some(enable) = &m.enable {
-            enable.each(&mut |signal, _| looks.enables.extend(self.pins(signal)));
+            enable.each(&mut |signal, _| {
+                let own = |s| !matches!(s, Source::Received(..));
+                if self.signals.get(signal).copied().is_some_and(own) {
+                    each_leaf(&self.signals, &self.formulas, signal, &mut |leaf, _| {
+                        looks.enables.extend(self.between(leaf));
+                    });
+                }
+            });
         }
         looks.talking.sort_unstable();
         looks.talking.dedup();
@@ -460,16 +435,22 @@ impl Software {
         let mut out = Vec::new();
         for f in &self.functions {
             f.request.each(&mut |signal, limit| {
-                let (at, valid) = match self.signals.get(signal) {
-                    Some(Source::Received(_, of, _, valid)) => (*of, Some(valid)),
-                    _ => (signal, None),
+                let valid = match self.signals.get(signal) {
+                    Some(Source::Received(.., valid)) => Some(valid),
+                    _ => None,
                 };
-                if let Some(Source::Volts(a, b)) = self.signals.get(at) {
-                    let volts = view.volts[*a] - view.volts[*b];
+                each_leaf(&self.signals, &self.formulas, signal, &mut |leaf, whole| {
+                    let value = match leaf {
+                        // What others are worked into as well may matter however little it moves.
+                        _ if !whole => limit,
+                        Source::Volts(a, b) => view.volts[a] - view.volts[b],
+                        Source::Rate(_, ring) => view.volts[ring],
+                        _ => return,
+                    };
                     let limits = valid.into_iter().flatten().copied().chain([limit]);
-                    let margin = limits.map(|l| (volts - l).abs()).fold(f64::INFINITY, f64::min);
-                    out.extend([(*a, margin), (*b, margin)]);
-                }
+                    let margin = limits.map(|l| (value - l).abs()).fold(f64::INFINITY, f64::min);
+                    out.extend(leaf.nodes().map(|n| (n, margin)));
+                });
             });
         }
         out
@@ -518,6 +499,51 @@ impl Software {
         out
     }
 }
+
+impl Source {
+    /// Tells what it waits for.
+    fn awaits(self, tell: &mut dyn FnMut(ArrivalIx)) {
+        if let Self::Arrives(a) | Self::Received(a, ..) | Self::Rate(a, _) = self {
+            tell(a);
+        }
+    }
+
+    /// Nodes whose voltage it is.
+    fn nodes(self) -> impl Iterator<Item = NodeId> {
+        let nodes = match self {
+            Self::Volts(a, b) => [Some(a), Some(b)],
+            Self::Rate(_, ring) => [Some(ring), None],
+            _ => [None; 2],
+        };
+        nodes.into_iter().flatten()
+    }
+}
+
+/// Tells every source that a signal's value comes from in the end: itself, what a message brings, what it is
+/// worked out of; and whether it is all of the value.
+fn each_leaf(
+    signals: &TiSlice<SignalIx, Source>,
+    formulas: &[Formula<SignalIx>],
+    signal: SignalIx,
+    tell: &mut dyn FnMut(Source, bool),
+) {
+    let Some(source) = signals.get(signal).copied() else { return };
+    match source {
+        Source::Received(_, of, ..) => {
+            tell(source, true);
+            each_leaf(signals, formulas, of, tell);
+        }
+        Source::Formula(k) => formulas[k].each(&mut |s| {
+            each_leaf(signals, formulas, *s, &mut |leaf, _| tell(leaf, false));
+        }),
+        _ => tell(source, true),
+    }
+}
+
+/// A condition on a value that could be anything may hold and may fail.
+const ANYTHING: [f64; 2] = [f64::NEG_INFINITY, f64::INFINITY];
+/// A ring that turns slower than this stands, hertz.
+const STANDING_HERTZ: f64 = 0.01;
 
 /// What is taken of a value that was sent.
 fn taken(sent: f64, substitute: f64, [least, most]: [f64; 2]) -> f64 {

@@ -15,6 +15,7 @@ mod now;
 mod order;
 mod point;
 mod settle;
+mod teeth;
 
 pub use order::order;
 pub use point::Point;
@@ -32,6 +33,7 @@ use margin::margins;
 use now::Now;
 use point::Reach;
 use std::sync::Arc;
+use teeth::Teeth;
 use vehicle::{OperatingState, PartIx, TiSlice, TiVec};
 
 /// A state with everything needed to solve hypotheses quickly.
@@ -61,6 +63,7 @@ pub struct Sweep {
     /// Whether it is looked at what arrives; else `lost` stands.
     hears: bool,
     ears: Ears,
+    teeth: Teeth,
     /// Every node is wanted.
     whole: bool,
     /// How many hypotheses had to be solved from rest.
@@ -129,6 +132,7 @@ impl Sweep {
             base_hangs,
             hears: false,
             ears: Ears::default(),
+            teeth: Teeth::default(),
             whole: true,
             from_rest: 0,
             untouched: 0,

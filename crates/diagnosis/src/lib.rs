@@ -11,6 +11,7 @@ mod bytes;
 mod cache;
 pub mod coincidence;
 pub mod costs;
+mod counted;
 pub mod coverage;
 pub mod evidence;
 pub mod gate;

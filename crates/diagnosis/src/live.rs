@@ -1,12 +1,14 @@
 //! Live values: what a module's value stands for, whether it is real, what a sound vehicle would show now,
 //! and the charts of its sensors.
 
+use crate::counted::alternates;
 use crate::evidence::signal::sigma;
+use crate::evidence::{Finding, LiveReading};
 use crate::model::Model;
 use circuit::chart::Chart;
 use rayon::prelude::*;
 use serde::Serialize;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex, PoisonError};
 use utoipa::ToSchema;
 use vehicle::{
@@ -73,12 +75,18 @@ pub fn expected(model: &Model, state: &OperatingState) -> TiVec<SignalIx, Expect
     let c = &model.circuit;
     let p = model.predict(state);
     let values = p.healthy.signals(c);
+    let turns = c.teeth_on(state).is_some();
     let of = |(k, value): (SignalIx, f64)| {
         let sigma = c
             .software
             .pins(k)
             .map_or(0.0, |(a, b)| sigma(value, model.scatter(&p, state, |s| s.between(a, b)), 0.0));
-        let depends = depends(&c.vehicle.signals.raw, &c.vehicle.signals[k], state);
+        let signal = &c.vehicle.signals[k];
+        // Nobody holds a speed to the per cent, and what goes to and fro has no one value.
+        let moves = |(a, b)| alternates(model, state, a, b);
+        let counted =
+            turns && (c.software.ring(k).is_some() || c.software.pins(k).is_some_and(moves));
+        let depends = counted || depends(&c.vehicle.signals.raw, signal, state);
         Expected { value, sigma, depends }
     };
     values.into_iter_enumerated().map(of).collect()
@@ -115,6 +123,34 @@ pub fn physical<'v>(signals: &'v [Signal], signal: &'v Signal) -> Option<&'v Phy
         }
         _ => None,
     })
+}
+
+/// What turns the ring that a signal counts, in words.
+pub fn turned_by<'v>(vehicle: &'v Vehicle, signal: &Signal) -> Option<&'v str> {
+    let id = crate::evidence::rolling::turned_by(vehicle, signal)?;
+    vehicle.stimuli.iter().find(|s| s.id == id).map(|s| s.name.as_str())
+}
+
+/// What values read at once tell: rates of what one thing turns together, for how fast it turned only they
+/// tell; every other value by itself.
+pub fn findings(vehicle: &Vehicle, read: impl IntoIterator<Item = LiveReading>) -> Vec<Finding> {
+    let mut turned: BTreeMap<&str, Vec<LiveReading>> = BTreeMap::new();
+    let mut out = Vec::new();
+    for one in read {
+        let of = vehicle.signals.iter().find(|s| s.id == one.signal);
+        match of.and_then(|s| crate::evidence::rolling::turned_by(vehicle, s)) {
+            Some(by) => turned.entry(by).or_default().push(one),
+            None => out.push(Finding::Signal { signal: one.signal, value: one.value }),
+        }
+    }
+    let together = |values: Vec<LiveReading>| match &values[..] {
+        [LiveReading { signal, value }] => {
+            Finding::Signal { signal: signal.clone(), value: *value }
+        }
+        _ => Finding::Together { values, apart: 0.0 },
+    };
+    out.extend(turned.into_values().map(together));
+    out
 }
 
 /// The stimulus that a signal follows.

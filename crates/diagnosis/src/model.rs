@@ -15,8 +15,10 @@ pub use crate::snapshot::{Healthy, Snapshot};
 use attic::Attic;
 use circuit::hearing::{Hearing, Sound, Unheard};
 use circuit::{
-    Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Solution, Sweep, fault, meter::Leads,
-    phase::Phase, place,
+    Change, Circuit, CircuitError, Fault, Law, NodeId, Point, Solution, Sweep, fault,
+    meter::Leads,
+    phase::{Phase, TOOTH_SHARE},
+    place,
 };
 use derived::Derived;
 use rayon::prelude::*;
@@ -43,6 +45,11 @@ pub enum ModelError {
         /// The name given.
         id: String,
     },
+    /// A voltage that has no one value.
+    #[error(
+        "“{0}” goes to and fro while something turns; read how often it does, or stop what turns"
+    )]
+    Alternates(String),
     /// Extremes of something that no meter holds.
     #[error("{0} of this kind cannot be recorded; record finite volts or amps")]
     NotRecorded(&'static str),
@@ -62,6 +69,8 @@ pub struct Predictions {
     pub sweep: Sweep,
     /// The phases of the state with their shares of time, made when first asked for.
     phases: OnceLock<Vec<(Phase, OnceLock<Sweep>)>>,
+    /// The state half a tooth on, where something turns.
+    teeth_on: OnceLock<Option<Box<Sweep>>>,
     /// The healthy vehicle with part values drawn within tolerance, solved when first asked for.
     drawn: OnceLock<Vec<Snapshot>>,
     /// Per hypothesis, in the order of [`Model::faults`], as far as it was asked for; every module that
@@ -151,9 +160,18 @@ impl Predictions {
                 })
             })
             .collect();
-        phases.iter().zip(matter).filter(|(_, matters)| *matters).map(|((phase, sweep), _)| {
+        let held = phases.iter().zip(matter).filter(|(_, matters)| *matters);
+        let held = held.map(|((phase, sweep), _)| {
             (phase.share, sweep.get_or_init(|| Sweep::new(circuit, state, &phase.holds)))
-        })
+        });
+        let on = self.teeth_on.get_or_init(|| {
+            circuit.teeth_on(state).map(|on| Box::new(Sweep::new(circuit, &on, &[])))
+        });
+        let differs = |on: &&Sweep| {
+            let volts = &on.healthy().volts;
+            (volts[a] - volts[b] - rest).abs() > STEADY_VOLTS
+        };
+        held.chain(on.as_deref().filter(differs).map(|on| (TOOTH_SHARE, on)))
     }
 }
 
@@ -334,6 +352,7 @@ impl Model {
             solution,
             sweep,
             phases: OnceLock::new(),
+            teeth_on: OnceLock::new(),
             drawn: OnceLock::new(),
             faults: Slots::new(count),
             heard: Slots::new(count),

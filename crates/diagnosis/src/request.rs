@@ -392,7 +392,7 @@ impl Teller<'_> {
             _ => None,
         };
         let pin = match &s.from {
-            SignalSource::PinVolts { pin, .. } => Some(pin),
+            SignalSource::PinVolts { pin, .. } | SignalSource::Rate { pin, .. } => Some(pin),
             _ => None,
         };
         ChainValue {

@@ -1,6 +1,7 @@
 //! Ranked repair items with their reasons in words and numbers.
 
-use crate::evidence::{Evidence, Finding, Moment, Strength, effect};
+use crate::counted::{Counted, Which};
+use crate::evidence::{Evidence, Finding, LiveReading, Moment, Strength, effect};
 use crate::live;
 use crate::model::{HypIx, ItemIx, Model, ModelError};
 use crate::pairs::Pair;
@@ -14,7 +15,7 @@ use rayon::prelude::*;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
-use vehicle::Item;
+use vehicle::{Item, SignalIx};
 
 /// A reason for or against a suspect.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -334,6 +335,15 @@ fn likely_strength(strength: f64) -> Strength {
         .unwrap_or(Strength::Normal)
 }
 
+/// Shares of the fastest that differ by no more are the same.
+const SAME_SHARE: f64 = 0.02;
+
+/// What a signal would count under a hypothesis, hertz; none of one that counts nothing.
+fn counted(model: &Model, e: &Evidence, h: HypIx, signal: SignalIx) -> Option<f64> {
+    model.circuit.software.ring(signal)?;
+    Counted::of(model, &e.state, Which::Some(&[h]))?.under(&model.circuit, signal, h)
+}
+
 fn reason(model: &Model, e: &Evidence, best: HypIx) -> Result<String, ModelError> {
     let predictions = model.predict_heard_some(&e.state, &[best]);
     let s = predictions.heard(best).unwrap_or(&predictions.healthy);
@@ -386,7 +396,11 @@ fn reason(model: &Model, e: &Evidence, best: HypIx) -> Result<String, ModelError
             let signals = &model.circuit.vehicle.signals;
             let number = signals.position(|x| x.id == *signal);
             let pins = number.and_then(|n| model.circuit.software.pins(n));
-            let predicted = pins.map_or(0.0, |(a, b)| s.between(a, b));
+            let predicted = match (pins, number) {
+                (Some((a, b)), _) => s.between(a, b),
+                (None, Some(n)) => counted(model, e, best, n).unwrap_or(0.0),
+                (None, None) => 0.0,
+            };
             // Of what a sensor feels nobody may have said how much there is.
             let of = number.map(|n| &signals[n]);
             let unsaid = of.and_then(|of| live::unsaid(&model.circuit.vehicle, of, &e.state));
@@ -394,6 +408,26 @@ fn reason(model: &Model, e: &Evidence, best: HypIx) -> Result<String, ModelError
             format!("predicts {signal} = {predicted:.2}{at}, the module says {value:.2}")
         }
         Finding::Together { values, .. } => {
+            let signals = &model.circuit.vehicle.signals;
+            let predicted =
+                |v: &LiveReading| counted(model, e, best, signals.position(|x| x.id == v.signal)?);
+            if let Some(rates) = values.iter().map(predicted).collect::<Option<Vec<f64>>>() {
+                let largest = rates.iter().copied().fold(f64::MIN_POSITIVE, f64::max);
+                let read = values.iter().map(|v| v.value).fold(f64::MIN_POSITIVE, f64::max);
+                let differs = |(v, p): &(&LiveReading, &f64)| {
+                    (*p / largest - v.value / read).abs() > SAME_SHARE
+                        || *p / largest < 1.0 - SAME_SHARE
+                };
+                let each = (values.iter().zip(&rates)).filter(differs).map(|(v, p)| {
+                    let (is, was) = (100.0 * p / largest, 100.0 * v.value / read);
+                    format!("{} at {is:.0} % of the fastest, it was {was:.0} %", v.signal)
+                });
+                let each: Vec<String> = each.collect();
+                return Ok(match each.is_empty() {
+                    true => "predicts that all turn alike, so they did".to_owned(),
+                    false => format!("predicts {}", each.join("; ")),
+                });
+            }
             let said: Vec<String> =
                 values.iter().map(|v| format!("{} = {:.2}", v.signal, v.value)).collect();
             format!("makes values that should agree what they are: {}", said.join(", "))

@@ -404,9 +404,22 @@ impl Bench for Spiced {
     /// From the solved voltages; a module that is fed with less than it needs says nothing.
     fn values(&mut self, signals: &[SignalId]) -> Vec<Finding> {
         let volts = self.solve(None).volts;
+        // What turns is solved once more, half a tooth on.
+        let later = self.circuit.teeth_on(&self.state).map(|on| {
+            let state = std::mem::replace(&mut self.state, on);
+            let volts = self.solve(None).volts;
+            self.state = state;
+            volts
+        });
         let c = &self.circuit;
         let v = &c.vehicle;
         let between = |k| c.software.pins(k).map(|(a, b)| volts[a] - volts[b]);
+        let counted = |k| {
+            let (ring, later) = (c.software.ring(k)?, later.as_ref().unwrap_or(&volts));
+            let counts =
+                c.software.counts(k, |a, b| volts[a] - volts[b], |a, b| later[a] - later[b]);
+            Some(if counts { volts[ring] } else { 0.0 })
+        };
         let is_fed = |module: &PartId| {
             let needs = (v.parts.iter().filter(|p| p.id == *module))
                 .flat_map(|p| &p.elements)
@@ -419,7 +432,8 @@ impl Bench for Spiced {
         };
         let of = |id: &SignalId| {
             let k = v.signals.position(|s| s.id == *id)?;
-            between(k).filter(|_| is_fed(&v.signals[k].module))
+            let read = between(k).or_else(|| counted(k));
+            read.filter(|_| is_fed(&v.signals[k].module))
         };
         let read: Vec<Option<f64>> = signals.iter().map(of).collect();
         trial::values_read(v, signals, &read)

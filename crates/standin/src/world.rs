@@ -206,7 +206,12 @@ impl World {
 
     /// The operating point now, solved when it is new.
     fn now(&mut self) -> &mut Solved {
-        let (state, shows) = (self.state(), self.shows);
+        self.at(self.state())
+    }
+
+    /// The operating point of a state, solved when it is new.
+    fn at(&mut self, state: OperatingState) -> &mut Solved {
+        let shows = self.shows;
         match self.solved.iter().position(|s| s.shows == shows && s.state == state) {
             Some(at) => self.solved[at..].rotate_left(1),
             None => {
@@ -263,9 +268,16 @@ impl World {
         own.filter(|(m, _)| m.module == module).for_each(|(_, memory)| memory.pause());
     }
 
-    /// A signal's value now.
+    /// A signal's value now: with a gap or a tooth before a sensor past which something turns, as it happens
+    /// to stand.
     pub(crate) fn signal(&mut self, id: &str) -> f64 {
         let (circuit, unheard) = (Arc::clone(&self.circuit), self.unheard());
+        if self.rng.random::<bool>()
+            && let Some(on) = circuit.teeth_on(&self.state())
+        {
+            let solution = self.at(on);
+            return software::signal(&circuit, &solution.solution, &unheard.lost, id);
+        }
         software::signal(&circuit, &self.now().solution, &unheard.lost, id)
     }
 

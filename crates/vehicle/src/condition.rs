@@ -1,6 +1,6 @@
 //! Signals and the conditions that monitors, permits and functions put on them.
 
-use crate::{Coding, OutputId, PartId, Physical, SignalId};
+use crate::{Coding, Formula, OutputId, PartId, Physical, SignalId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -30,6 +30,22 @@ pub struct Signal {
     pub physical: Option<Physical>,
 }
 
+impl SignalSource {
+    /// Whether it comes over a bus.
+    pub fn is_by_message(&self) -> bool {
+        matches!(self, Self::Received { .. } | Self::Arrives(_))
+    }
+
+    /// Signals of the same module that it is worked out of.
+    pub fn inputs(&self) -> Vec<&SignalId> {
+        let mut inputs = Vec::new();
+        if let Self::Formula(formula) = self {
+            formula.each(&mut |s| inputs.push(s));
+        }
+        inputs
+    }
+}
+
 impl Signal {
     /// How it travels in data.
     pub fn coded(&self) -> Coding {
@@ -48,6 +64,20 @@ pub enum SignalSource {
         /// Pin it is measured against.
         against: String,
     },
+    /// How often the voltage of a pin of the module passes a threshold in one direction while a ring turns
+    /// past its sensor, hertz.
+    Rate {
+        /// Counted pin.
+        pin: String,
+        /// Pin it is measured against.
+        against: String,
+        /// The threshold, volts.
+        over: f64,
+        /// The part with the teeth.
+        ring: PartId,
+    },
+    /// What the module works out of other signals of its own.
+    Formula(Formula),
     /// 1 while the named output is switched on, else 0.
     Output(OutputId),
     /// 1 while the named message arrives at this module, else 0.

@@ -6,6 +6,7 @@
 pub mod condition;
 pub mod data;
 pub mod element;
+pub mod formula;
 pub mod ids;
 mod load;
 pub mod message;
@@ -21,6 +22,7 @@ pub mod vin;
 pub use condition::{Condition, Signal, SignalSource};
 pub use data::{Coding, Datum, Identifiers};
 pub use element::{Element, at_table};
+pub use formula::Formula;
 pub use ids::{
     CavityId, ConnectorId, FailureType, FaultId, GroundId, GroundIx, Item, ItemKind, MonitorIx,
     NameError, OutputId, OutputIx, PartId, PartIx, PlaceId, Point, SignalId, SignalIx, SpliceId,

@@ -58,9 +58,19 @@ impl Vehicle {
                     SignalSource::Arrives(message) | SignalSource::Received { message, .. } => {
                         messages.contains(message)
                     }
-                    SignalSource::PinVolts { .. } => true,
+                    SignalSource::Rate { ring, .. } => stays(ring),
+                    SignalSource::Formula(_) | SignalSource::PinVolts { .. } => true,
                 }
         });
+        // What is worked out of a value that is gone is gone, and what is worked out of that.
+        loop {
+            let known: BTreeSet<SignalId> = self.signals.iter().map(|s| s.id.clone()).collect();
+            let before = self.signals.len();
+            self.signals.retain(|s| s.from.inputs().into_iter().all(|i| known.contains(i)));
+            if self.signals.len() == before {
+                break;
+            }
+        }
         let signals: BTreeSet<SignalId> = self.signals.iter().map(|s| s.id.clone()).collect();
         let known = |c: &crate::Condition| c.signals().into_iter().all(|s| signals.contains(s));
         self.functions.retain(|f| outputs.contains(&f.output) && known(&f.condition()));

@@ -157,6 +157,9 @@ pub struct Stimulus {
     /// Least and largest value there is on a vehicle that is used; none: what its sensors' tables say.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub range: Option<[f64; 2]>,
+    /// There is something of it only while somebody drives the vehicle: nobody has a hand free beside it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub driving: bool,
 }
 
 /// Minutes of work at a part or connector.
@@ -487,6 +490,14 @@ impl Vehicle {
             }
         }
         out
+    }
+}
+
+impl Vehicle {
+    /// Whether somebody drives the vehicle in a state: nobody has a hand free beside it.
+    pub fn is_driven(&self, state: &OperatingState) -> bool {
+        let moves = |s: &&Stimulus| state.stimulus(&s.id, s.rest) != s.rest;
+        self.stimuli.iter().filter(|s| s.driving).any(|s| moves(&s))
     }
 }
 

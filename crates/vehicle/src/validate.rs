@@ -3,6 +3,7 @@
 mod data;
 mod effort;
 mod physical;
+mod worked_out;
 
 use crate::element::{Table, Wrong};
 use crate::{Condition, Element, Problem, SignalSource, Vehicle};
@@ -192,6 +193,7 @@ impl Vehicle {
         self.check_wires(&mut f, &points, &places);
         self.check_software(&mut f, &parts, &signals, &outputs);
         physical::check(self, &mut f, &parts, &stimuli);
+        worked_out::check(self, &mut f, &parts, &signals);
         self.check_states(&mut f, &outputs);
         self.check_buses(&mut f);
         self.check_messages(&mut f, &parts, &signals, &buses);
@@ -325,13 +327,7 @@ impl Vehicle {
             for id in &m.signals {
                 f.known(format!("{path}.signals"), "signal", id, signals);
                 let of = self.signals.iter().find(|s| s.id == *id);
-                let own = |s: &crate::Signal| {
-                    s.module == m.sender
-                        && !matches!(
-                            s.from,
-                            SignalSource::Received { .. } | SignalSource::Arrives(_)
-                        )
-                };
+                let own = |s: &crate::Signal| s.module == m.sender && !s.from.is_by_message();
                 if of.is_some_and(|s| !own(s)) {
                     f.add(
                         format!("{path}.signals"),
@@ -431,7 +427,8 @@ impl Vehicle {
             let path = format!("signals[{}]", signal.id);
             f.known(format!("{path}.module"), "part", &signal.module, parts);
             match &signal.from {
-                SignalSource::PinVolts { pin, against } => {
+                SignalSource::PinVolts { pin, against }
+                | SignalSource::Rate { pin, against, .. } => {
                     let all = pins.get(signal.module.as_str());
                     let all = all.map(|p| p.iter().map(|p| (*p).to_owned()).collect());
                     for pin in [pin, against] {
@@ -443,6 +440,7 @@ impl Vehicle {
                         );
                     }
                 }
+                SignalSource::Formula(_) => {}
                 SignalSource::Output(output) => {
                     f.known(format!("{path}.from"), "output", output, outputs);
                 }

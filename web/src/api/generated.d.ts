@@ -3568,7 +3568,7 @@ export interface components {
          * @description What sort of value a signal is.
          * @enum {string}
          */
-        SignalSort: "supply" | "felt" | "pin" | "commanded" | "arrives" | "received";
+        SignalSort: "supply" | "felt" | "pin" | "counted" | "worked_out" | "commanded" | "arrives" | "received";
         /** @description Signals to read. */
         SignalsWanted: {
             signals: components["schemas"]["SignalId"][];

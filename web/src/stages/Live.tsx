@@ -22,6 +22,7 @@ function suggestions(signals: Signal[], found: string[]): { text: string; ids: s
     },
     { text: "Every module's supply", ids: ids((s) => s.sort === "supply") },
     { text: "Everything a sensor feels", ids: ids((s) => s.sort === "felt") },
+    { text: "Everything that is counted", ids: ids((s) => s.sort === "counted") },
     {
       text: "Messages that should arrive",
       ids: ids((s) => s.sort === "arrives"),

@@ -8,7 +8,7 @@ use axum::extract::State;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::Entry;
 use diagnosis::live::{self, Meaning, Stands};
-use diagnosis::{Evidence, Model};
+use diagnosis::{Evidence, LiveReading, Model};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Instant;
@@ -28,6 +28,10 @@ pub enum SignalSort {
     Felt,
     /// Another voltage at a pin.
     Pin,
+    /// How often teeth pass a sensor.
+    Counted,
+    /// What the module works out of other values.
+    WorkedOut,
     /// What the module commands.
     Commanded,
     /// Whether a message arrives.
@@ -84,7 +88,7 @@ fn rows(model: &Model) -> Vec<SignalRow> {
                 let name = v.stimuli.iter().find(|x| x.id == *stimulus).map(|x| x.name.clone());
                 (Some(sensor.clone()), name)
             }
-            _ => (None, None),
+            _ => (None, live::turned_by(v, s).map(str::to_owned)),
         };
         let module = v.parts.iter().find(|p| p.id == s.module);
         let unreadable = match (s.did, module.and_then(|p| p.module.as_ref())) {
@@ -103,6 +107,8 @@ fn rows(model: &Model) -> Vec<SignalRow> {
                 _ if s.did == Some(v.identifiers.supply.did) => SignalSort::Supply,
                 SignalSource::PinVolts { .. } if felt.is_some() => SignalSort::Felt,
                 SignalSource::PinVolts { .. } => SignalSort::Pin,
+                SignalSource::Rate { .. } => SignalSort::Counted,
+                SignalSource::Formula(_) => SignalSort::WorkedOut,
                 SignalSource::Output(_) => SignalSort::Commanded,
                 SignalSource::Arrives(_) => SignalSort::Arrives,
                 SignalSource::Received { .. } => SignalSort::Received,
@@ -112,7 +118,8 @@ fn rows(model: &Model) -> Vec<SignalRow> {
             sensor,
             codes: codes.map(|m| format!("{}-{}", m.code, m.failure_type)).collect(),
             functions: functions.map(|f| f.name.clone()).collect(),
-            weighs: model.circuit.software.pins(k).is_some(),
+            weighs: model.circuit.software.pins(k).is_some()
+                || model.circuit.software.ring(k).is_some(),
             unreadable: unreadable.to_owned(),
         }
     };
@@ -128,6 +135,14 @@ fn source(model: &Model, s: &vehicle::Signal) -> String {
     match &s.from {
         SignalSource::PinVolts { pin, against } => {
             format!("pin {}.{pin}, {against}", s.module)
+        }
+        SignalSource::Rate { pin, ring, .. } => {
+            format!("pulses at pin {}.{pin}, of {ring}", s.module)
+        }
+        SignalSource::Formula(_) => {
+            let of: std::collections::BTreeSet<&str> =
+                s.from.inputs().into_iter().map(|i| i.as_str()).collect();
+            format!("worked out of {}", of.into_iter().collect::<Vec<_>>().join(", "))
         }
         SignalSource::Output(_) => format!("what {} commands", s.module),
         SignalSource::Arrives(id) => format!("message {}", message(id)),
@@ -267,10 +282,10 @@ pub async fn read_values(
     let silent = read.silent.into_iter().map(|module| Finding::Answer { module, answers: false });
     let values = read.values.into_iter().filter_map(|(k, value)| {
         let signal = vehicle.signals[k].id.clone();
-        Some(Finding::Signal { signal, value: value.ok()? })
+        Some(LiveReading { signal, value: value.ok()? })
     });
     let mut entries = Vec::new();
-    for finding in values.chain(silent) {
+    for finding in live::findings(vehicle, values).into_iter().chain(silent) {
         let present = here.case.present;
         let evidence = Evidence { present, ..Evidence::new(wanted.state.clone(), finding) };
         evidence.check(&here.model)?;

@@ -42,6 +42,7 @@ mod solenoid;
 mod supply;
 mod table_sensor;
 mod thermistor;
+mod tone_ring;
 mod zener;
 
 /// What a device sees of a solution when it decides on its next mode.
@@ -242,6 +243,7 @@ pub(crate) fn of(element: &Element) -> &dyn Placing {
         Element::Supply(kind) => kind,
         Element::TableSensor(kind) => kind,
         Element::Thermistor(kind) => kind,
+        Element::ToneRing(kind) => kind,
         Element::Zener(kind) => kind,
     }
 }

@@ -49,6 +49,8 @@ pub(crate) const OUTSIDE_SENSOR: Rate = rate(
     6.0,
     "sits in spray and heat, its lead moves with the axle or engine",
 );
+pub(crate) const RING: Rate =
+    rate("ring of teeth", 0.6, "rust lifts it, a stone or a careless press breaks teeth off");
 pub(crate) const SENSOR: Rate = rate("sensor", 2.5, "heat and vibration");
 pub(crate) const RESISTOR: Rate = rate("resistor", 0.3, "no moving parts");
 pub(crate) const DIODE: Rate = rate("diode or clamp", 0.2, "dies of a surge only");
@@ -70,7 +72,7 @@ pub(crate) const PAIR: Rate =
     rate("two conductors rubbed through", 0.006, "vibration against each other");
 
 /// The whole table.
-pub const ALL: [Rate; 25] = [
+pub const ALL: [Rate; 26] = [
     BATTERY,
     FILAMENT,
     GENERATOR,
@@ -85,6 +87,7 @@ pub const ALL: [Rate; 25] = [
     SWITCH,
     MODULE,
     FUSE,
+    RING,
     GROUND,
     RESISTOR,
     DIODE,

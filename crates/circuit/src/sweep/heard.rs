@@ -118,6 +118,32 @@ impl Sweep {
 
     /// Whether a request hangs on the buses and these may not be as on the sound vehicle.
     fn may_be_lost(&mut self, found: Found, changes: &[Change]) -> bool {
+        let hangs = match (found, &self.full) {
+            (Found::Untouched, _) => self.base_hangs,
+            (Found::FromRest, Some(_)) => false,
+            _ => self.now.hangs,
+        };
+        self.may_be_unheard(found, changes)
+            || self.hears
+                && hangs
+                && self.circuit.request_hearing().is_some()
+                && self.has_pulses_requested()
+                && {
+                    let still = self.still_of(found, changes);
+                    let circuit = Arc::clone(&self.circuit);
+                    let counted = circuit.software.pulses().map(|(k, _)| k);
+                    !counted.filter(|k| self.lost.binary_search(k).is_ok()).eq(still)
+                }
+    }
+
+    /// Whether some request counts pulses.
+    fn has_pulses_requested(&self) -> bool {
+        let software = &self.circuit.software;
+        software.pulses().any(|(k, _)| software.is_requested(k))
+    }
+
+    /// Whether a request hangs on the buses and these may not be as on the sound vehicle.
+    fn may_be_unheard(&mut self, found: Found, changes: &[Change]) -> bool {
         let circuit = Arc::clone(&self.circuit);
         let Some(hearing) = circuit.request_hearing().filter(|_| self.hears) else { return false };
         let touches = || hearing.touches(&circuit, changes);

@@ -21,6 +21,7 @@ pub(crate) mod level;
 pub(crate) mod moved;
 pub(crate) mod reading;
 pub(crate) mod recorded;
+pub(crate) mod rolling;
 mod scan;
 pub(crate) mod seen;
 pub(crate) mod signal;
@@ -394,6 +395,8 @@ enum Kind<'a> {
     /// By what the fault itself is and where it lies: log-likelihood of a steady one and of one that
     /// comes and goes; with nothing wrong; outside of the file.
     OfFault(OfFault<'a>, f64, f64),
+    /// By rates while something turns.
+    Rolling(rolling::Rolling),
     /// By values that feel the same.
     Together(together::Together),
     /// By an effect with a jumper on or a part swapped.
@@ -478,6 +481,7 @@ impl Prepared<'_> {
             Kind::OfFault(of, away, _) => {
                 faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(*away)
             }
+            Kind::Rolling(rates) => rates.under(model, self.state, &changes()),
             Kind::Together(values) => values.under(model, self.state, &changes()),
             Kind::Substituted(swap) => swap.under(model, self.state, faults)?,
         })
@@ -563,6 +567,11 @@ impl Evidence {
                 let elsewhere = unforeseen(away, any);
                 Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
+            Kind::Rolling(rates) => {
+                let (there, away) = rates.all(model, &self.state);
+                let elsewhere = unforeseen(away, rates.any());
+                Likelihood { there, away, elsewhere, wavering: None, read: None }
+            }
             Kind::Together(values) => {
                 let (there, away) = values.all(model, &self.state);
                 let elsewhere = unforeseen(away, values.any());
@@ -634,7 +643,18 @@ impl Evidence {
                 answer::elsewhere(),
             ),
             Finding::Together { values, apart } => {
-                Kind::Together(together::Together::new(model, &self.state, values, *apart)?)
+                match rolling::Rolling::new(model, &self.state, values)? {
+                    Some(rates) => Kind::Rolling(rates),
+                    None => {
+                        Kind::Together(together::Together::new(model, &self.state, values, *apart)?)
+                    }
+                }
+            }
+            Finding::Signal { signal, value } if signal::is_rate(model, signal) => {
+                let one = LiveReading { signal: signal.clone(), value: *value };
+                let of = rolling::Rolling::new(model, &self.state, &[one])?;
+                let none = || ModelError::Unknown { what: "rate", id: signal.to_string() };
+                Kind::Rolling(of.ok_or_else(none)?)
             }
             Finding::Signal { signal, value } if signal::depends(model, &self.state, signal) => {
                 Kind::Together(together::Together::alone(model, &self.state, signal, *value)?)

@@ -1,6 +1,7 @@
 //! A live value: what a module makes of the voltage at its own pins, as the model solves it.
 
 use super::Scorer;
+use crate::counted::alternates;
 use crate::live;
 use crate::model::{Model, ModelError};
 use vehicle::OperatingState;
@@ -37,6 +38,12 @@ pub(super) fn depends(model: &Model, state: &OperatingState, id: &str) -> bool {
     signals.iter().find(|s| s.id == id).is_some_and(|s| live::depends(&signals.raw, s, state))
 }
 
+/// Whether a signal counts teeth.
+pub(super) fn is_rate(model: &Model, id: &str) -> bool {
+    let v = &model.circuit.vehicle;
+    v.signals.iter().any(|s| s.id == id && super::rolling::turned_by(v, s).is_some())
+}
+
 pub(super) fn scorer<'a>(
     model: &'a Model,
     state: &OperatingState,
@@ -52,6 +59,9 @@ pub(super) fn scorer<'a>(
         .pins(number)
         .ok_or_else(|| unknown("live value that follows a voltage"))?;
     let module = super::part(model, &signals[number].module)?;
+    if alternates(model, state, a, b) {
+        return Err(ModelError::Alternates(signals[number].name.clone()));
+    }
     let p = model.predict(state);
     let healthy = p.healthy.between(a, b);
     let tolerance = model.scatter(&p, state, |s| s.between(a, b));

@@ -2,6 +2,7 @@
 
 use super::saved::Part;
 use super::{Model, Predictions, Snapshot};
+use crate::counted::{Counted, Which};
 use crate::model::HypIx;
 use circuit::hearing::Hearing;
 use circuit::{Change, Sweep};
@@ -10,6 +11,8 @@ use vehicle::OperatingState;
 
 /// From so many hypotheses on it pays to solve each bus with its middle sending first.
 const MANY: usize = 200;
+/// Below this a rate counts as that of the sound vehicle, hertz.
+const SAME_HERTZ: f64 = 0.05;
 
 impl Model {
     /// Works out who is heard under the hypotheses wanted that were solved.
@@ -30,7 +33,9 @@ impl Model {
             return;
         }
         let plain = |h: HypIx| p.fault(h).unwrap_or(&p.healthy);
-        let matters = |h: &HypIx| self.on_bus[*h] || stirs(hearing, plain(*h), &p.healthy);
+        let counts = self.counts_otherwise(state, &open);
+        let matters =
+            |h: &HypIx| self.on_bus[*h] || counts(*h) || stirs(hearing, plain(*h), &p.healthy);
         let (on, off): (Vec<HypIx>, Vec<HypIx>) = open.into_iter().partition(matters);
         let dominant = (on.len() >= MANY).then(|| hearing.dominant(&self.circuit, p.sweep.state()));
         let stretch = on.len().div_ceil(4 * rayon::current_num_threads()).max(16);
@@ -63,11 +68,37 @@ impl Model {
         }
     }
 
+    /// Tells of hypotheses whether some rate is counted as on the sound vehicle.
+    fn counts_otherwise<'a>(
+        &'a self,
+        state: &OperatingState,
+        some: &[HypIx],
+    ) -> impl Fn(HypIx) -> bool + Sync + use<'a> {
+        let c = &self.circuit;
+        let rates: Vec<_> =
+            c.vehicle.signals.keys().filter(|k| c.software.ring(*k).is_some()).collect();
+        let counted = match rates.is_empty() {
+            true => None,
+            false => Counted::of(self, state, Which::Some(some)),
+        };
+        move |h| {
+            counted.as_ref().is_some_and(|counted| {
+                let differs = |k: &vehicle::SignalIx| {
+                    let now = counted.under(c, *k, h).unwrap_or_default();
+                    (now - counted.sound(c, *k)).abs() > SAME_HERTZ
+                };
+                rates.iter().any(differs)
+            })
+        }
+    }
+
     /// What changes predict, who answers included.
     pub(super) fn take(&self, p: &Predictions, sweep: &mut Sweep, changes: &[Change]) -> Snapshot {
         let mut made = Snapshot::of(&self.circuit, &p.base, &sweep.solve(changes));
         if let Some(hearing) = self.circuit.hearing()
-            && (hearing.touches(&self.circuit, changes) || stirs(hearing, &made, &p.healthy))
+            && (hearing.touches(&self.circuit, changes)
+                || self.circuit.teeth_on(p.sweep.state()).is_some()
+                || stirs(hearing, &made, &p.healthy))
         {
             let unheard = hearing.unheard(sweep, None, changes, Some(&p.sound));
             made.set_unheard(&self.circuit, &unheard);

@@ -220,6 +220,10 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
                 let (signal, sound) = (&v.signals[number], sound[number]);
                 let valid = crate::live::physical(&v.signals.raw, signal).and_then(|p| p.valid);
                 let range = match valid.filter(|_| sound.depends) {
+                    _ if model.circuit.software.ring(number).is_some() => {
+                        let meaning = model.charts().meaning(model, number, sound.value);
+                        format!("like the others, about {}", meaning.words().unwrap_or_default())
+                    }
                     Some([low, high]) => words::range(Instrument::Volts, low, high),
                     None => verdict::healthy_range(Instrument::Volts, sound.value, sound.sigma),
                 };

@@ -217,7 +217,11 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
             }
             SignalSource::Received { .. } => {}
             SignalSource::Arrives(message) => sender(model, h, message, wires),
-            SignalSource::PinVolts { pin, against } => {
+            SignalSource::Formula(_) => {
+                let inputs: Vec<&str> = signal.from.inputs().iter().map(|i| i.as_str()).collect();
+                self::signals(model, h, &inputs, wires);
+            }
+            SignalSource::PinVolts { pin, against } | SignalSource::Rate { pin, against, .. } => {
                 let Some(module) = c.part(&signal.module) else {
                     continue;
                 };

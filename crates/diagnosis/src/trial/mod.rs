@@ -13,9 +13,10 @@ pub mod tally;
 pub use job::{Ending, Rules, Worked, complaint, first_scan, perform, work};
 pub use strategy::Strategy;
 
-use crate::evidence::{Finding, Present, Sight, Strength};
+use crate::evidence::{Finding, LiveReading, Present, Sight, Strength};
+use crate::live;
 use circuit::Probe;
-use vehicle::{Item, OperatingState, SignalId, Vehicle};
+use vehicle::{Item, OperatingState, Signal, SignalId, Vehicle};
 
 /// A vehicle with something hidden, under a technician's hands.
 pub trait Bench {
@@ -50,17 +51,14 @@ pub trait Bench {
 
 /// What reading live values found: each value, and of a module that said nothing that it is silent.
 pub fn values_read(vehicle: &Vehicle, signals: &[SignalId], read: &[Option<f64>]) -> Vec<Finding> {
-    let mut out = Vec::new();
-    for (signal, value) in signals.iter().zip(read) {
+    let value = |(signal, value): (&SignalId, &Option<f64>)| {
+        Some(LiveReading { signal: signal.clone(), value: (*value)? })
+    };
+    let mut out = live::findings(vehicle, signals.iter().zip(read).filter_map(value));
+    for (signal, _) in signals.iter().zip(read).filter(|(_, value)| value.is_none()) {
         let of = vehicle.signals.iter().find(|s| s.id == *signal);
-        let finding = match (value, of) {
-            (Some(value), _) => Finding::Signal { signal: signal.clone(), value: *value },
-            (None, Some(of)) => Finding::Answer { module: of.module.clone(), answers: false },
-            (None, None) => continue,
-        };
-        if !out.contains(&finding) {
-            out.push(finding);
-        }
+        let silent = |s: &Signal| Finding::Answer { module: s.module.clone(), answers: false };
+        out.extend(of.map(silent).filter(|f| !out.contains(f)));
     }
     out
 }

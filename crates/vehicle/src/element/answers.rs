@@ -155,6 +155,17 @@ pub enum Wrong {
     },
 }
 
+/// Teeth that pass a sensor.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Turns<'a> {
+    /// What turns them.
+    pub stimulus: &'a str,
+    /// What they make a sensor feel: 0 in a gap, 1 before a tooth.
+    pub feeds: &'a str,
+    /// Teeth in a second at one unit of what turns them.
+    pub hertz: f64,
+}
+
 impl Wrong {
     /// With several parameters together.
     pub(super) fn whole(what: &'static str, mend: &'static str) -> Self {

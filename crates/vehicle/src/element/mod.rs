@@ -42,10 +42,13 @@ mod solenoid;
 mod supply;
 mod table_sensor;
 mod thermistor;
+mod tone_ring;
 mod zener;
 
 pub use analog_input::AnalogInput;
-pub use answers::{BusEnd, Ears, Feed, Gives, Joins, Switches, Table, TablePoint, Wrong, at_table};
+pub use answers::{
+    BusEnd, Ears, Feed, Gives, Joins, Switches, Table, TablePoint, Turns, Wrong, at_table,
+};
 pub use battery::Battery;
 pub use bus_link::BusLink;
 pub use can_transceiver::CanTransceiver;
@@ -77,6 +80,7 @@ pub use solenoid::Solenoid;
 pub use supply::Supply;
 pub use table_sensor::TableSensor;
 pub use thermistor::Thermistor;
+pub use tone_ring::ToneRing;
 pub use zener::Zener;
 
 /// A pin field of an element: its role and the pin's name.
@@ -161,6 +165,10 @@ pub trait Kind: Fields {
     }
     /// A pin that gives current of its own up to a limit.
     fn gives(&self) -> Option<Gives<'_>> {
+        None
+    }
+    /// The teeth it lets pass a sensor.
+    fn turns(&self) -> Option<Turns<'_>> {
         None
     }
     /// A pin made for signals of a few volts.
@@ -296,6 +304,7 @@ elements! {
     Ratiometric,
     HallSwitch,
     CurrentSensor,
+    ToneRing,
     Supply,
     Input,
     AnalogInput,

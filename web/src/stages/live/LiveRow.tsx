@@ -59,7 +59,7 @@ export const LiveRow = memo(function LiveRow({
   const stands = last?.stands ? STANDS[last.stands] : null;
   const real = last?.meaning?.real ?? true;
   const raw = last?.raw == null ? "" : `${digits(last.raw)} ${signal.unit}`.trim();
-  const keep = signal.weighs ? "" : "Only what follows a voltage at a pin is weighed.";
+  const keep = signal.weighs ? "" : "Only what follows a pin of its own module is weighed.";
   return (
     <li
       ref={row}
@@ -101,7 +101,9 @@ export const LiveRow = memo(function LiveRow({
                   : !real
                     ? `substitute; pin ${raw}`
                     : signal.weighs && raw !== stood(last.meaning)
-                      ? `${raw} at the pin`
+                      ? signal.sort === "counted"
+                        ? raw
+                        : `${raw} at the pin`
                       : old || "now"}
                 {old && signal.weighs ? ` · ${old}` : ""}
               </span>

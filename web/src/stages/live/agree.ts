@@ -19,7 +19,8 @@ export function groups(signals: Signal[], tracks: Map<string, Track>): Group[] {
   const members = signals.flatMap((signal) => {
     const last = tracks.get(signal.id)?.last;
     // What the state says is compared with what is expected; here is what it does not say.
-    const open = signal.sort === "felt" && last?.raw != null && last.meaning && !last.expected;
+    const agrees = signal.sort === "felt" || signal.sort === "counted";
+    const open = agrees && last?.raw != null && last.meaning && !last.expected;
     return open
       ? [
           {

@@ -82,6 +82,19 @@ pub enum What {
     },
 }
 
+impl What {
+    /// Whether it can be done while somebody drives, or stops whoever does.
+    fn is_done_from_the_seat(&self, state: &OperatingState) -> bool {
+        match self {
+            Self::Scan | Self::RollCall | Self::Values { .. } => true,
+            // One feels what happens, and drives nothing from a tester on the road.
+            Self::Effect { .. } => state.outputs.is_empty(),
+            Self::Move { .. } | Self::Look { .. } => true,
+            Self::Reading(_) | Self::Record(_) | Self::Jumper { .. } | Self::Swap { .. } => false,
+        }
+    }
+}
+
 /// A possible check in a state.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Candidate {
@@ -287,5 +300,9 @@ pub(crate) fn all(field: &Field<'_>) -> Vec<Candidate> {
     component::generate(field, &mut out);
     continuity::generate(field, &mut out);
     hands::generate(field, &mut out);
+    let v = &field.model.circuit.vehicle;
+    let from_the_seat =
+        |c: &Candidate| c.what.is_done_from_the_seat(&c.state) && c.state.unplugged.is_empty();
+    out.retain(|c| from_the_seat(c) || !v.is_driven(&c.state));
     out
 }

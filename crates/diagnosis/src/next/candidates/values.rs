@@ -1,9 +1,11 @@
 //! Live values read from the seat: in each state the few that together divide the suspicion best.
 
 use super::{Candidate, Field, What, minutes, readings};
+use crate::counted::{Counted, Which, alternates};
+use crate::evidence::rolling::turned_by;
 use crate::live::{felt, physical};
 use crate::model::HypIx;
-use circuit::NodeId;
+use circuit::{BODY, NodeId};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap};
 use vehicle::{KeyPosition, OperatingState, SignalIx};
@@ -17,6 +19,8 @@ const MOST_STATES: usize = 4;
 /// Steps in which what suspects do to a value is told apart here, volts, and how many either way.
 const STEP_VOLTS: f64 = 0.25;
 const MOST_STEPS: f64 = 8.0;
+/// The same of a rate, as a share.
+const STEP_RATE: f64 = 0.02;
 /// Values that add at least this share of what the best one would say as much.
 const ALIKE: f64 = 0.9;
 /// What one more value has to add to the others, bits.
@@ -42,6 +46,8 @@ enum Told {
     Moved,
     /// Nobody knows what it should be: by whether its module believes it.
     Believed([f64; 2]),
+    /// It counts what turns: by how much less or more than the sound vehicle.
+    Counted,
 }
 
 pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
@@ -54,7 +60,10 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let readable: Vec<Readable<'_>> = (v.signals.iter_enumerated())
         .filter(|(_, s)| asked(s))
         .filter_map(|(signal, s)| {
-            let pins = c.software.pins(signal)?;
+            let pins = match c.software.ring(signal) {
+                Some(ring) => (ring, BODY),
+                None => c.software.pins(signal)?,
+            };
             let valid = physical(&v.signals.raw, s).and_then(|p| p.valid);
             let is_supply = s.did == Some(v.identifiers.supply.did);
             let stimulus = felt(&v.signals.raw, s);
@@ -97,14 +106,19 @@ fn telling(
     at: &HashMap<NodeId, Vec<usize>>,
     weights: &[(HypIx, f64)],
 ) -> (Vec<SignalIx>, f64) {
+    let v = &field.model.circuit.vehicle;
     let hypotheses: Vec<HypIx> = weights.iter().map(|w| w.0).collect();
     let p = field.model.predict_some(state, &hypotheses);
+    let counted = Counted::of(field.model, state, Which::Some(&hypotheses));
     // What was read needs no second reading.
     let told = |r: &Readable<'_>| {
-        let signal = &field.model.circuit.vehicle.signals[r.signal].id;
+        let signal = &v.signals[r.signal].id;
         let said = r.stimulus.is_none_or(|s| state.stimuli.contains_key(s));
+        let counts = field.model.circuit.software.ring(r.signal).is_some();
         match said {
             _ if field.here.has_read(signal, state) => None,
+            _ if !counts && alternates(field.model, state, r.pins.0, r.pins.1) => None,
+            _ if counts => counted.as_ref().map(|_| Told::Counted),
             true => Some(Told::Moved),
             false => r.valid.map(Told::Believed),
         }
@@ -129,7 +143,7 @@ fn telling(
             let (a, b) = readable[k].pins;
             let by = by(a) - by(b);
             let steps = match &told[k] {
-                None => 0,
+                None | Some(Told::Counted) => 0,
                 Some(Told::Moved) => (by / STEP_VOLTS).round().clamp(-MOST_STEPS, MOST_STEPS) as i8,
                 Some(Told::Believed([low, high])) => {
                     let value = p.healthy.between(a, b) + by;
@@ -139,6 +153,20 @@ fn telling(
             if steps != 0 {
                 moved.entry(k).or_default().push((n, steps));
             }
+        }
+    }
+    if let Some(counted) = counted {
+        let c = &field.model.circuit;
+        let rates = (0..readable.len()).filter(|k| matches!(told[*k], Some(Told::Counted)));
+        for k in rates {
+            let signal = readable[k].signal;
+            let sound = counted.sound(c, signal);
+            let steps = |h: HypIx| {
+                let by = counted.under(c, signal, h).unwrap_or(sound) / sound - 1.0;
+                (by / STEP_RATE).round().clamp(-MOST_STEPS, MOST_STEPS) as i8
+            };
+            let all = hypotheses.iter().enumerate().map(|(n, h)| (n, steps(*h)));
+            moved.entry(k).or_default().extend(all.filter(|(_, s)| *s != 0 && sound > 0.0));
         }
     }
     let mut classes = Classes::new(weights);
@@ -156,6 +184,14 @@ fn telling(
         bits += gain;
         classes.divide(&moved[&k]);
         chosen.push(k);
+    }
+    // What one counts says little without the others that the same thing turns.
+    let counts = |k: &usize| matches!(told[*k], Some(Told::Counted));
+    if let Some(one) = chosen.iter().copied().find(counts) {
+        let by = |k: usize| turned_by(v, &v.signals[readable[k].signal]);
+        let others = (0..readable.len()).filter(|k| counts(k) && by(*k) == by(one));
+        chosen.retain(|k| !counts(k));
+        chosen.extend(others);
     }
     (chosen.into_iter().map(|k| readable[k].signal).collect(), bits)
 }
