@@ -188,6 +188,19 @@ fn felt_at(model: &Model, signal: SignalIx) -> Option<SignalIx> {
     }
 }
 
+/// How a value stands that was read while things moved: to what is expected in each of the states that it may
+/// have been read in, and to all between them.
+pub fn stands_while(model: &Model, signal: SignalIx, expected: &[Expected], raw: f64) -> Stands {
+    if expected.is_empty() {
+        return Stands::Depends;
+    }
+    let sigma = expected.iter().map(|e| e.sigma).fold(0.0, f64::max);
+    let least = expected.iter().map(|e| e.value).fold(f64::INFINITY, f64::min);
+    let most = expected.iter().map(|e| e.value).fold(f64::NEG_INFINITY, f64::max);
+    let depends = expected.iter().any(|e| e.depends);
+    stands(model, signal, Expected { value: raw.clamp(least, most), sigma, depends }, raw)
+}
+
 /// How a value stands.
 pub fn stands(model: &Model, signal: SignalIx, expected: Expected, raw: f64) -> Stands {
     let signals = &model.circuit.vehicle.signals;

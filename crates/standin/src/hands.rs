@@ -16,6 +16,7 @@ use vehicle::{Item, OperatingState};
 pub(crate) async fn serve(listener: TcpListener, world: Shared) {
     let app = Router::new()
         .route("/state", get(state).post(set_state))
+        .route("/course", get(course).post(set_course))
         .route("/leads", post(leads))
         .route("/probes", post(probes))
         .route("/look", get(look))
@@ -39,6 +40,44 @@ async fn set_state(
     w.circuit.check_state(&state).map_err(|e| (StatusCode::UNPROCESSABLE_ENTITY, e.to_string()))?;
     w.set(state);
     Ok(())
+}
+
+#[derive(Debug, Deserialize)]
+struct Through {
+    id: String,
+}
+
+/// A course of time that is gone through: which, how far, how long it is, and the state by hand just now.
+#[derive(Debug, Serialize)]
+struct Going {
+    id: Option<String>,
+    since_s: f64,
+    seconds: f64,
+    state: OperatingState,
+}
+
+async fn course(State(world): State<Shared>) -> Json<Going> {
+    let w = world.lock();
+    let of = w.course.as_ref();
+    Json(Going {
+        id: of.map(|c| c.profile.id.clone()),
+        since_s: of.map_or(0.0, |c| c.since.as_secs_f64()),
+        seconds: of.map_or(0.0, |c| c.profile.seconds()),
+        state: w.hand.clone(),
+    })
+}
+
+async fn set_course(
+    State(world): State<Shared>,
+    Json(through): Json<Through>,
+) -> Result<(), (StatusCode, String)> {
+    match world.lock().go_through(&through.id) {
+        true => Ok(()),
+        false => {
+            let why = format!("there is no course of time “{}”", through.id);
+            Err((StatusCode::UNPROCESSABLE_ENTITY, why))
+        }
+    }
 }
 
 #[derive(Debug, Deserialize)]

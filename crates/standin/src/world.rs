@@ -16,8 +16,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 use vehicle::{
-    FailureType, FaultId, Item, MonitorIx, OperatingState, OutputId, PartId, PartIx, TiVec,
-    TroubleCode, Vehicle,
+    FailureType, FaultId, Item, MonitorIx, OperatingState, OutputId, PartId, PartIx, Profile,
+    TiVec, TroubleCode, Vehicle,
 };
 
 /// A code left over from before.
@@ -60,6 +60,13 @@ pub(crate) struct Driven {
     pub(crate) left: Duration,
 }
 
+/// A course of time that the hands go through.
+#[derive(Debug)]
+pub(crate) struct Course {
+    pub(crate) profile: Profile,
+    pub(crate) since: Duration,
+}
+
 /// The simulated vehicle.
 #[derive(Debug)]
 pub(crate) struct World {
@@ -68,6 +75,8 @@ pub(crate) struct World {
     /// The hidden faults show now; one that comes and goes may not.
     pub(crate) shows: bool,
     pub(crate) hand: OperatingState,
+    /// What the hands are going through.
+    pub(crate) course: Option<Course>,
     pub(crate) driven: BTreeMap<OutputId, Driven>,
     pub(crate) leads: Option<Probe>,
     /// Where the scope's probes sit.
@@ -159,6 +168,7 @@ impl World {
             hidden,
             shows: !setup.flexes,
             hand: OperatingState::default(),
+            course: None,
             driven: BTreeMap::new(),
             leads: None,
             probes: Vec::new(),
@@ -381,6 +391,7 @@ impl World {
             }
         }
         self.sessions_tick(by);
+        self.go_on(by);
         self.resetting.retain(|_, left| {
             *left = left.saturating_sub(by);
             !left.is_zero()
@@ -487,8 +498,36 @@ impl World {
         signal.map_or(0.0, |id| self.signal(&id))
     }
 
-    /// Sets what the hands set; a new key-on starts an operation cycle.
+    /// Sends the hands through a course of time; whether there is such one.
+    pub(crate) fn go_through(&mut self, id: &str) -> bool {
+        let Some(profile) = self.circuit.vehicle.profiles.iter().find(|p| p.id == id).cloned()
+        else {
+            return false;
+        };
+        self.bring(profile.state_at(0.0));
+        self.course = Some(Course { profile, since: Duration::ZERO });
+        true
+    }
+
+    /// Lets the course of time go on; at its end everything stays as it is then.
+    fn go_on(&mut self, by: Duration) {
+        let Some(mut course) = self.course.take() else { return };
+        course.since += by;
+        let since = course.since.as_secs_f64();
+        self.bring(course.profile.state_at(since));
+        if since < course.profile.seconds() {
+            self.course = Some(course);
+        }
+    }
+
+    /// Sets what the hands set, and ends what they were going through.
     pub(crate) fn set(&mut self, state: OperatingState) {
+        self.course = None;
+        self.bring(state);
+    }
+
+    /// Brings the vehicle into a state; a new key-on starts an operation cycle.
+    fn bring(&mut self, state: OperatingState) {
         let started = self.hand.key == vehicle::KeyPosition::Off && state.key != self.hand.key;
         if state.key == vehicle::KeyPosition::Off {
             self.driven.clear();

@@ -80,8 +80,8 @@ impl Vehicle {
         let connectors: BTreeSet<ConnectorId> =
             self.connectors.iter().map(|c| c.id.clone()).collect();
         let parts: BTreeSet<PartId> = self.parts.iter().map(|p| p.id.clone()).collect();
-        for named in &mut self.states {
-            let state = &mut named.state;
+        let states = self.states.iter_mut().map(|named| &mut named.state);
+        for state in states.chain(self.profiles.iter_mut().map(|p| &mut p.begins)) {
             state.outputs.retain(|o| outputs.contains(o));
             state.switches.retain(|s, _| parts.contains(s));
             state.unplugged.retain(|c| connectors.contains(c) || parts.contains(c.as_str()));

@@ -4,7 +4,7 @@ use crate::ids::{
     ConnectorId, FailureType, GroundId, GroundIx, MonitorIx, OutputId, OutputIx, PartId, PartIx,
     PlaceId, SignalId, SignalIx, SpliceId, TroubleCode, WireId, WireIx,
 };
-use crate::{Condition, Element, Equipment, Identifiers, Message, OperatingState, Signal};
+use crate::{Condition, Element, Equipment, Identifiers, Message, OperatingState, Profile, Signal};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -87,6 +87,9 @@ pub struct Vehicle {
     pub monitors: TiVec<MonitorIx, Monitor>,
     /// Operating states worth a name.
     pub states: Vec<NamedState>,
+    /// How states change as time passes.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub profiles: Vec<Profile>,
 }
 
 /// A place in the vehicle, or a section of loom.

@@ -3,6 +3,7 @@
 mod data;
 mod effort;
 mod physical;
+mod profiles;
 mod worked_out;
 
 use crate::element::{Table, Wrong};
@@ -552,6 +553,7 @@ impl Vehicle {
                 f.add(format!("states[{}]", named.id), problem, "mend or remove it");
             }
         }
+        profiles::check(self, f, outputs);
     }
 
     /// What in an operating state does not exist in this vehicle.

@@ -138,6 +138,40 @@ pub async fn values_are_watched_charted_marked_and_survive_a_lost_link(house: &H
     b.says("at the pin").await;
 }
 
+pub async fn four_wheels_on_a_road_test_name_the_ring_that_lost_teeth(house: &House) {
+    let url = house.demo();
+    let id = job(url, "2361").await;
+    let b = &house.browser;
+    b.go(&format!("{url}/job/{id}/live")).await;
+    b.says("Nothing is watched yet").await;
+    b.press("Everything that is counted").await;
+    b.css("[data-signal='ws_rl_rate'] [data-value]").await;
+    b.press("Begin").await;
+    b.css("[data-course='road_test']").await;
+    for side in ["left", "right"] {
+        let graph = format!("[aria-label='large graph of Wheel speed, rear {side}']");
+        b.css(&graph).await.click().await.unwrap();
+    }
+    // At a steady speed the four should agree.
+    let began = std::time::Instant::now();
+    while began.elapsed().as_secs() < 21 {
+        tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+    }
+    b.css("[data-group='Road speed']").await;
+    b.picture("road-test").await;
+    let v = b.act(url, id, "section[@aria-label='Should agree']", "Let them count together").await;
+    let detail = v["ledger"].as_array().unwrap().last().unwrap()["detail"].clone();
+    assert!(detail.as_str().unwrap().starts_with("read together: "), "{detail}");
+    b.idle().await;
+    let v = view(url, id).await;
+    assert_eq!(v["suspects"][0]["repair_item"], "part:R62", "{:#}", v["suspects"]);
+    b.says("Tone ring, rear left").await;
+    // One press ends it, and the wheels stand.
+    b.press("Stop").await;
+    b.css("[data-course='']").await;
+    b.says("0.00 km/h").await;
+}
+
 pub async fn what_a_test_proves_is_told_before_a_module_tests_itself(house: &House) {
     let url = house.demo();
     let id = job(url, "2364").await;

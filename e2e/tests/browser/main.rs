@@ -45,6 +45,7 @@ fn main() {
         live::one_of_forty_conditions_is_a_value_put_in_its_place,
         live::values_that_tell_most_are_proposed_read_and_kept,
         live::values_are_watched_charted_marked_and_survive_a_lost_link,
+        live::four_wheels_on_a_road_test_name_the_ring_that_lost_teeth,
         live::what_a_test_proves_is_told_before_a_module_tests_itself,
         live::nothing_stays_driven_when_its_window_closes,
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,

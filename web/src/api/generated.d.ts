@@ -272,6 +272,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/course": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends the demo's hands through a course of time, and notes the state it begins in. Any other state ends it. */
+        post: operations["go_through"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/coverage": {
         parameters: {
             query?: never;
@@ -2044,6 +2061,33 @@ export interface components {
             fate: string;
         };
         ConnectorId: string;
+        /** @description A course of time. */
+        CourseChoice: {
+            /** @description Id. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /**
+             * Format: double
+             * @description Seconds that it takes.
+             */
+            seconds: number;
+        };
+        /** @description What is gone through just now. */
+        CourseNow: {
+            /** @description Its id in the vehicle file. */
+            id: string;
+            /**
+             * Format: double
+             * @description Seconds since it began.
+             */
+            since_s: number;
+            /**
+             * Format: double
+             * @description Seconds that it takes.
+             */
+            seconds: number;
+        };
         /** @description What a check by hand would prove. */
         Coverage: {
             /** @description Why it must not be done; empty when it may. */
@@ -2715,6 +2759,8 @@ export interface components {
         Lists: {
             /** @description States with a name. */
             states: components["schemas"]["StateChoice"][];
+            /** @description Courses of time. */
+            courses: components["schemas"]["CourseChoice"][];
             /** @description Connectors that can be unplugged. */
             connectors: components["schemas"]["Choice"][];
             /** @description Outputs that can be driven. */
@@ -2794,6 +2840,12 @@ export interface components {
             took_ms: number;
             /** @description What is wrong with the link; empty when nothing is. */
             trouble: string;
+            course?: null | components["schemas"]["CourseNow"];
+            /**
+             * @description The state in which a value is kept: while a course is gone through with the speed as it was then, and
+             *     with nothing said of what else moves.
+             */
+            state: components["schemas"]["OperatingState"];
         };
         /** @description What a sweep showed. */
         Look: {
@@ -3777,6 +3829,11 @@ export interface components {
             /** @description Against the best check. */
             worth: components["schemas"]["Worth"];
         };
+        /** @description A course to go through. */
+        Through: {
+            /** @description Its id in the vehicle file. */
+            course: string;
+        };
         /** @description A reading to take, with the state it is taken in. */
         ToRead: {
             /** @description Quantity, as a reading names it. */
@@ -4649,6 +4706,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Compared"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    go_through: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Through"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
             /** @description Refused: what happened and what to do */

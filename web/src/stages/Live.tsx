@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
 import { api, type Signal, trouble } from "../api/client";
-import { useJob } from "../api/job";
+import { useJob, useLive } from "../api/job";
 import { typedIn } from "../shell/typed";
 import { Button } from "../ui/Button";
 import { Agree } from "./live/Agree";
+import { Course } from "./live/Course";
 import { Graph } from "./live/Graph";
 import { LiveRow } from "./live/LiveRow";
 import { SignalSearch } from "./live/SignalSearch";
@@ -43,6 +44,7 @@ export function Live() {
   const { view } = useJob();
   const watcher = watcherOf(view.id, view.lists);
   useSyncExternalStore(watcher.listen, () => watcher.version);
+  const live = useLive(view.id);
   const [graphs, setGraphs] = useState<string[]>([]);
   const [open, setOpen] = useState<string>("");
   const query = useQuery({
@@ -152,6 +154,7 @@ export function Live() {
           </Button>
         </div>
       </div>
+      <Course watcher={watcher} hands={live.data?.hands ?? false} />
       {drawn.length > 0 && (
         <div className="mt-4 grid gap-2 border-t-2 border-copper pt-2">
           {drawn.map(({ signal, track }) => (
@@ -159,7 +162,7 @@ export function Live() {
           ))}
         </div>
       )}
-      <Agree signals={rows} tracks={watcher.tracks} />
+      <Agree signals={rows} tracks={watcher.tracks} state={watcher.state} />
       {rows.length > 0 ? (
         <ul aria-label="watched" className="mt-4 border-t border-ink">
           {rows.map((signal) => (
@@ -173,6 +176,7 @@ export function Live() {
               seen={seen}
               draw={draw}
               unfold={unfold}
+              state={watcher.state}
               remove={remove}
             />
           ))}

@@ -1,3 +1,4 @@
+import type { components } from "../api/generated";
 import { useJob } from "../api/job";
 import { Button, type Look } from "./Button";
 
@@ -7,12 +8,15 @@ export function KeepValue({
   value,
   look,
   why = "",
+  state = null,
 }: {
   signal: string;
   value: number | null | undefined;
   look?: Look;
   /** Why it cannot be kept; empty when it can. */
   why?: string;
+  /** The state it was read in; none where that is the job's. */
+  state?: components["schemas"]["OperatingState"] | null;
 }) {
   const { view, act, busy } = useJob();
   return (
@@ -22,7 +26,7 @@ export function KeepValue({
       why={value == null ? why || "It could not be read." : why}
       onClick={() =>
         value != null &&
-        act("found", { kind: "signal", signal, value, state: view.state }).catch(() => {})
+        act("found", { kind: "signal", signal, value, state: state ?? view.state }).catch(() => {})
       }
     >
       Keep as evidence

@@ -1,5 +1,6 @@
 //! What stands beside the vehicle: its gateway, a meter, and in the demo a pair of hands.
 
+mod course;
 mod error;
 mod frames;
 mod hands;

@@ -3,6 +3,7 @@
 mod assets;
 mod at;
 mod captures;
+mod course;
 mod entries;
 mod events;
 mod extract;
@@ -85,6 +86,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(values::values))
         .routes(routes!(values::read_values))
         .routes(routes!(values::chart))
+        .routes(routes!(course::go_through))
         .routes(routes!(requests::functions))
         .routes(routes!(requests::chain))
         .routes(routes!(proves::proves))

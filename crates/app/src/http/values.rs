@@ -1,6 +1,7 @@
 //! Live values: what can be read, what is read now, and the charts of sensors.
 
 use super::at::{Answer, App, At, Keeping, at, away, begin, keep};
+use super::course::CourseNow;
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use super::vehicle_side::{at_rest, rest};
@@ -191,7 +192,16 @@ pub struct LiveValues {
     took_ms: f64,
     /// What is wrong with the link; empty when nothing is.
     trouble: String,
+    /// What the demo's hands go through just now; what is expected is so at this moment.
+    course: Option<CourseNow>,
+    /// The state in which a value is kept: while a course is gone through with the speed as it was then, and
+    /// with nothing said of what else moves.
+    state: OperatingState,
 }
+
+/// Moments about the present one in which a value may have been read while a course is gone through, seconds:
+/// the present one first.
+const ABOUT_S: [f64; 3] = [0.0, -0.5, -1.0];
 
 /// Reads signals now.
 #[utoipa::path(post, path = "/api/jobs/{id}/values", request_body = SignalsWanted, responses((status = 200, body = LiveValues)))]
@@ -206,8 +216,9 @@ pub async fn values(
     }
     let numbers =
         wanted.signals.iter().map(|id| number(&here, id)).collect::<Result<Vec<_>, _>>()?;
+    let vehicle = &here.model.circuit.vehicle;
     let started = Instant::now();
-    let read = shop.bench(id).values(&here.model.circuit.vehicle, &numbers).await;
+    let read = shop.bench(id).values(vehicle, &numbers).await;
     let took_ms = started.elapsed().as_secs_f64() * 1e3;
     let (read, trouble) = match read {
         Ok(read) => (read, String::new()),
@@ -221,11 +232,27 @@ pub async fn values(
         let model = Arc::clone(&here.model);
         tokio::task::spawn_blocking(move || model.charts().prepare(&model, &lacking));
     }
+    let going = shop.bench(id).going().await;
+    let course = going.as_ref().and_then(|g| {
+        Some(CourseNow { id: g.id.clone()?, since_s: g.since_s, seconds: g.seconds })
+    });
+    let moving = going.and_then(|g| {
+        let profile = vehicle.profiles.iter().find(|p| Some(&p.id) == g.id.as_ref())?;
+        let about = ABOUT_S.map(|by| profile.state_at((g.since_s + by).max(0.0)));
+        let mut kept = profile.begins.clone();
+        for s in vehicle.stimuli.iter().filter(|s| s.driving) {
+            kept.stimuli.extend(g.state.stimuli.get(&s.id).map(|a| (s.id.clone(), *a)));
+        }
+        Some((about.to_vec(), kept))
+    });
+    let state = moving.as_ref().map_or(&here.case.state, |(_, kept)| kept).clone();
     let values = away(&shop, &here, move |_, _, at| {
-        let (model, state) = (&at.model, &at.case.state);
-        let expected = live::expected(model, state);
+        let model = &at.model;
+        let states = moving.map_or_else(|| vec![at.case.state.clone()], |(about, _)| about);
+        let expected: Vec<_> = states.iter().map(|s| live::expected(model, s)).collect();
         let of = |(k, signal): (SignalIx, SignalId)| {
-            let sound = expected[k];
+            let each: Vec<live::Expected> = expected.iter().map(|e| e[k]).collect();
+            let sound = each[0];
             let ready = model.charts().has(model, k);
             let meaning = |raw| ready.then(|| model.charts().meaning(model, k, raw));
             let (raw, why) = match read.values.get(&k) {
@@ -238,13 +265,13 @@ pub async fn values(
                 raw,
                 meaning: raw.and_then(meaning),
                 expected: (!sound.depends).then(|| meaning(sound.value)).flatten(),
-                stands: raw.map(|raw| live::stands(model, k, sound, raw)),
+                stands: raw.map(|raw| live::stands_while(model, k, &each, raw)),
                 why,
             }
         };
         Ok(numbers.into_iter().zip(wanted.signals).map(of).collect())
     });
-    Ok(Json(LiveValues { values: values.await?, requests, took_ms, trouble }))
+    Ok(Json(LiveValues { values: values.await?, requests, took_ms, trouble, course, state }))
 }
 
 /// Values to read and keep.

@@ -13,6 +13,8 @@ use vehicle::{OperatingState, PartId};
 pub struct Lists {
     /// States with a name.
     pub states: Vec<StateChoice>,
+    /// Courses of time.
+    pub courses: Vec<CourseChoice>,
     /// Connectors that can be unplugged.
     pub connectors: Vec<Choice>,
     /// Outputs that can be driven.
@@ -53,6 +55,17 @@ pub struct StateChoice {
     pub state: OperatingState,
 }
 
+/// A course of time.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct CourseChoice {
+    /// Id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Seconds that it takes.
+    pub seconds: f64,
+}
+
 /// An output.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct OutputView {
@@ -88,6 +101,9 @@ pub fn lists(model: &Model, vehicles: &Vehicles, file: &str) -> Result<Lists, Sh
     Ok(Lists {
         states: states
             .map(|s| StateChoice { id: s.id.clone(), name: s.name.clone(), state: s.state.clone() })
+            .collect(),
+        courses: (v.profiles.iter())
+            .map(|p| CourseChoice { id: p.id.clone(), name: p.name.clone(), seconds: p.seconds() })
             .collect(),
         connectors: pluggable(model),
         outputs: outputs(model),

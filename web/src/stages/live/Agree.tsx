@@ -1,9 +1,12 @@
 import type { Signal } from "../../api/client";
+import type { components } from "../../api/generated";
 import { useJob } from "../../api/job";
 import { Button } from "../../ui/Button";
 import { type Group, groups, spread } from "./agree";
 import type { Track } from "./tracks";
 import { digits } from "./words";
+
+type State = components["schemas"]["OperatingState"];
 
 /** A sensor's name, or the signal's where two come from one sensor. */
 function label(signal: Signal, group: Group): string {
@@ -14,7 +17,16 @@ function label(signal: Signal, group: Group): string {
 }
 
 /** Values that should agree, as they stand, and the press that lets them count together. */
-export function Agree({ signals, tracks }: { signals: Signal[]; tracks: Map<string, Track> }) {
+export function Agree({
+  signals,
+  tracks,
+  state,
+}: {
+  signals: Signal[];
+  tracks: Map<string, Track>;
+  /** The state they were read in; none where that is the job's. */
+  state: State | null;
+}) {
   const { view, act, busy } = useJob();
   const found = groups(signals, tracks);
   if (found.length === 0) return null;
@@ -54,7 +66,7 @@ export function Agree({ signals, tracks }: { signals: Signal[]; tracks: Map<stri
                     kind: "together",
                     values,
                     apart: group.apart,
-                    state: view.state,
+                    state: state ?? view.state,
                   }).catch(() => {})
                 }
               >

@@ -1,5 +1,6 @@
 import { memo, useEffect, useRef } from "react";
 import type { Signal } from "../../api/client";
+import type { components } from "../../api/generated";
 import { KeepValue } from "../../ui/KeepValue";
 import { ChartPanel } from "./ChartPanel";
 import { Spark } from "./Spark";
@@ -30,6 +31,7 @@ export const LiveRow = memo(function LiveRow({
   draw,
   unfold,
   remove,
+  state,
 }: {
   signal: Signal;
   track: Track | undefined;
@@ -43,6 +45,8 @@ export const LiveRow = memo(function LiveRow({
   draw: (id: string) => void;
   unfold: (id: string) => void;
   remove: (id: string) => void;
+  /** The state it was read in; none where that is the job's. */
+  state: components["schemas"]["OperatingState"] | null;
 }) {
   const row = useRef<HTMLLIElement>(null);
   useEffect(() => {
@@ -145,7 +149,7 @@ export const LiveRow = memo(function LiveRow({
         <div className="pl-1">
           {signal.felt && <ChartPanel signal={signal} volts={last?.raw ?? null} />}
           <div className="flex flex-wrap items-center gap-3 pb-2 text-[14px]">
-            <KeepValue signal={signal.id} value={last?.raw} why={keep} />
+            <KeepValue signal={signal.id} value={last?.raw} why={keep} state={state} />
             <span className="text-faint">
               {signal.codes.length > 0 && `looked at by ${signal.codes.join(", ")}`}
               {signal.codes.length > 0 && signal.functions.length > 0 && " · "}

@@ -1,5 +1,9 @@
 import { api, trouble, type Value } from "../../api/client";
+import type { components } from "../../api/generated";
 import { due, empty, type Mark, read, since, type Track } from "./tracks";
+
+type Course = components["schemas"]["CourseNow"];
+type State = components["schemas"]["OperatingState"];
 
 /** How the reading goes. */
 export interface Pace {
@@ -25,6 +29,10 @@ export class Watcher {
   readonly seen = new Set<string>();
   pace: Pace = { rate: 0, requests: 0, trouble: "" };
   paused = false;
+  /** What is gone through just now. */
+  course: Course | null = null;
+  /** The state in which a value that was just read is kept; none before anything was read. */
+  state: State | null = null;
   version = 0;
   private readonly listeners = new Set<() => void>();
   private round = 0;
@@ -81,6 +89,11 @@ export class Watcher {
       const seconds = Math.max(performance.now() - started, ROUND) / 1000;
       const came = data.values.filter((v) => v.raw != null).length;
       this.pace = { rate: came / seconds, requests: data.requests, trouble: data.trouble };
+      if (this.course && !data.course)
+        this.marks = [...this.marks, { at: Date.now(), text: "end" }];
+      this.course = data.course ?? null;
+      // Rows that stay as they are are not drawn anew.
+      if (JSON.stringify(this.state) !== JSON.stringify(data.state)) this.state = data.state;
       this.take(data.values, Date.now());
       return data.trouble === "";
     } catch (e) {
@@ -118,6 +131,12 @@ export class Watcher {
     this.marks = [...this.marks, { at: Date.now(), text }];
     for (const [id, track] of this.tracks) this.tracks.set(id, since(track));
     this.tell();
+  }
+
+  /** Something begins that moves what is watched. */
+  begin(what: string) {
+    this.paused = false;
+    this.mark(what);
   }
 
   pause(paused: boolean) {
