@@ -81,6 +81,57 @@ fn a_road_test_moves_what_is_read_and_what_is_expected_and_names_the_ring() {
 }
 
 #[test]
+fn what_was_read_is_kept_with_the_job_and_what_cannot_be_read_is_refused() {
+    let data = tempfile::tempdir().unwrap();
+    let (program, job) = serve(&data, &[]);
+    let path = format!("/api/jobs/{job}/recordings");
+    let text = "Time (s),ws_fl_rate [km/h],Mark\n0.000,0,\n1.500,12.5,road\n";
+    let send = |name: &str, text: &str| {
+        let url = format!("{}{path}?name={name}", program.url);
+        let request =
+            program.http.post(url).header("idempotency-key", format!("{name}{}", text.len()));
+        request.header("content-type", "text/csv").body(text.to_owned()).send().unwrap()
+    };
+    assert!(send("drive", text).status().is_success());
+    let list = program.json(&path);
+    assert_eq!((&list[0]["name"], &list[0]["values"]), (&json!("drive"), &json!(1)), "{list}");
+    assert_eq!(list[0]["seconds"], 1.5);
+    let number = list[0]["number"].as_u64().unwrap();
+    assert_eq!(program.get(&format!("{path}/{number}")).text().unwrap(), text);
+    let ledger = program.json(&format!("/api/jobs/{job}"))["ledger"].clone();
+    assert_eq!(ledger.as_array().unwrap().last().unwrap()["kind"], "live_kept", "{ledger}");
+    let refused = send("broken", "Time (s),a,Mark\n0,much,\n");
+    assert_eq!(refused.status().as_u16() / 100, 4);
+    assert!(refused.text().unwrap().contains("line 2"));
+    assert_eq!(program.json(&path).as_array().unwrap().len(), 1);
+    assert_eq!(program.get(&format!("{path}/9")).status(), 404);
+}
+
+#[test]
+fn an_output_is_not_driven_while_what_must_hold_does_not() {
+    let runtime = Runtime::new().unwrap();
+    let standin = runtime.block_on(common::standin(None));
+    let data = tempfile::tempdir().unwrap();
+    let at = [standin.doip.to_string(), standin.hands.to_string()];
+    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    let state = format!("/api/jobs/{job}/state");
+    let drive = format!("/api/jobs/{job}/drive");
+    let rolling = json!({"key": "15", "engine": "running", "stimuli": {"road_speed": 20.0}});
+    program.kept(&state, &json!({"state": rolling}));
+    let refused = program.refused(&drive, &json!({"output": "slide_open", "on": true}));
+    let words = refused["detail"].as_str().unwrap();
+    assert!(words.contains("Vehicle stands") && words.contains("133"), "{refused}");
+    assert_eq!(refused["status"], 409);
+    let driven = || program.json(&format!("/api/jobs/{job}"))["state"]["outputs"].clone();
+    assert!(driven().is_null(), "{}", driven());
+    // Standing it is, and the other way takes its place: never both.
+    program.kept(&state, &json!({"state": {"key": "15"}}));
+    program.kept(&drive, &json!({"output": "slide_open", "on": true}));
+    program.kept(&drive, &json!({"output": "slide_close", "on": true}));
+    assert_eq!(driven(), json!(["slide_close"]));
+}
+
+#[test]
 fn without_hands_nobody_goes_through_anything() {
     let data = tempfile::tempdir().unwrap();
     let (program, job) = serve(&data, &[]);

@@ -152,6 +152,19 @@ pub struct Capture {
     pub tapped: Option<TappedAt>,
 }
 
+/// Live values that were kept as they were read; their data lie beside the ledger.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct Recording {
+    /// Its number among the files of the job, from 1.
+    pub number: u64,
+    /// What it is called.
+    pub name: String,
+    /// How many values it holds side by side.
+    pub values: usize,
+    /// How long it is, seconds.
+    pub seconds: f64,
+}
+
 /// Where a capture was tapped.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct TappedAt {
@@ -231,6 +244,11 @@ pub enum Entry {
     Captured {
         /// Which.
         capture: Capture,
+    },
+    /// Live values, kept.
+    LiveKept {
+        /// Which.
+        recording: Recording,
     },
     /// The repair.
     Repaired {
@@ -346,6 +364,8 @@ pub struct Case {
     pub refused: Vec<CannotDo>,
     /// Captures of buses, in the order they were taken in.
     pub captures: Vec<Capture>,
+    /// Live values that were kept, in the order they were.
+    pub recordings: Vec<Recording>,
     /// The technician's own weights, the latest for each item.
     pub adjusted: Vec<Adjusted>,
     /// Modules condemned with points open: entry, module, reason.
@@ -460,6 +480,7 @@ impl Case {
                 self.evidence_of(e.number, evidence.clone());
             }
             Entry::Captured { capture } => self.captures.push(capture.clone()),
+            Entry::LiveKept { recording } => self.recordings.push(recording.clone()),
             Entry::Refused { check } => self.refused.push(check.clone()),
             Entry::Adjusted { adjusted } => {
                 self.adjusted.retain(|a| a.item != adjusted.item);

@@ -157,7 +157,7 @@ pub fn signals(model: &Model, f: &Function) -> Vec<SignalIx> {
     all.extend(output.and_then(|o| at_pin(model, o)));
     for k in all.clone() {
         all.extend(arrives(model, k));
-        all.extend(sent(model, k));
+        all.extend(behind(model, k));
     }
     all.sort_unstable();
     all.dedup();
@@ -170,8 +170,8 @@ fn commanded(model: &Model, f: &Function) -> Option<SignalIx> {
     model.circuit.vehicle.signals.position(says)
 }
 
-/// The signal that reads the voltage at the output's own pin.
-fn at_pin(model: &Model, output: OutputIx) -> Option<SignalIx> {
+/// The signal that reads the voltage at an output's own pin.
+pub fn at_pin(model: &Model, output: OutputIx) -> Option<SignalIx> {
     let c = &model.circuit;
     let module = &c.vehicle.outputs[output].module;
     let drivers = c.drivers[output].iter().flat_map(|d| &c.devices[*d].branches);
@@ -190,6 +190,24 @@ fn sent(model: &Model, signal: SignalIx) -> Option<SignalIx> {
     let signals = &model.circuit.vehicle.signals;
     let SignalSource::Received { signal: of, .. } = &signals[signal].from else { return None };
     signals.position(|s| s.id == *of)
+}
+
+/// What lies behind a value: what the sender of a message says, and what that is worked out of.
+fn behind(model: &Model, signal: SignalIx) -> Vec<SignalIx> {
+    let signals = &model.circuit.vehicle.signals;
+    let mut out = Vec::new();
+    let mut open = vec![signal];
+    while let Some(k) = open.pop() {
+        let inputs = signals[k].from.inputs().into_iter();
+        let inputs = inputs.filter_map(|id| signals.position(|s| s.id == *id));
+        for next in sent(model, k).into_iter().chain(inputs) {
+            if next != signal && !out.contains(&next) {
+                out.push(next);
+                open.push(next);
+            }
+        }
+    }
+    out
 }
 
 /// The signal that says whether the message arrives that brings another.
@@ -372,9 +390,10 @@ impl Teller<'_> {
         all
     }
 
-    /// A value and, where a message brings it, what its sender says of it.
+    /// A value and what lies behind it, where it comes from elsewhere.
     fn way(&self, k: SignalIx) -> impl Iterator<Item = ChainValue> {
-        [self.look(k)].into_iter().chain(sent(self.model, k).map(|of| self.look(of)))
+        let behind = behind(self.model, k);
+        [k].into_iter().chain(behind).map(|of| self.look(of))
     }
 
     fn look(&self, k: SignalIx) -> ChainValue {

@@ -74,6 +74,10 @@ impl Vehicle {
         let signals: BTreeSet<SignalId> = self.signals.iter().map(|s| s.id.clone()).collect();
         let known = |c: &crate::Condition| c.signals().into_iter().all(|s| signals.contains(s));
         self.functions.retain(|f| outputs.contains(&f.output) && known(&f.condition()));
+        for output in &mut self.outputs {
+            output.needs.retain(|n| known(&n.holds));
+            output.other_way = output.other_way.take().filter(|o| outputs.contains(o));
+        }
         self.monitors.retain(|m| {
             stays(&m.module) && known(&m.fails) && m.enable.as_ref().is_none_or(&known)
         });

@@ -160,6 +160,9 @@ pub struct Stimulus {
     /// Least and largest value there is on a vehicle that is used; none: what its sensors' tables say.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub range: Option<[f64; 2]>,
+    /// A hand or foot in the seat moves it as far as it goes: a pedal, the steering wheel.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub by_hand: bool,
     /// There is something of it only while somebody drives the vehicle: nobody has a hand free beside it.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub driving: bool,
@@ -405,6 +408,13 @@ pub struct Output {
     /// What to mind before driving it.
     #[serde(default)]
     pub guard: String,
+    /// What must hold before a tester drives it, of values of any module: the vehicle stands, the supply is
+    /// strong enough.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub needs: Vec<Permit>,
+    /// The output that moves the same load the other way.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub other_way: Option<OutputId>,
 }
 
 /// What a driver asks for and the output it ends in.

@@ -473,6 +473,20 @@ impl Vehicle {
             let path = format!("outputs[{}]", output.id);
             f.known(format!("{path}.module"), "part", &output.module, parts);
             f.known(format!("{path}.load"), "part", &output.load, parts);
+            for signal in output.needs.iter().flat_map(|n| n.holds.signals()) {
+                f.known(format!("{path}.needs"), "signal", signal, signals);
+            }
+            if let Some(other) = &output.other_way {
+                f.known(format!("{path}.other_way"), "output", other, outputs);
+                let of = self.outputs.iter().find(|o| o.id == *other);
+                if of.is_some_and(|o| o.other_way.as_ref() != Some(&output.id)) {
+                    f.add(
+                        format!("{path}.other_way"),
+                        format!("“{other}” does not name “{}” as its other way", output.id),
+                        "let each name the other",
+                    );
+                }
+            }
         }
         let mut check = |path: String, condition: &Condition| {
             for signal in condition.signals() {

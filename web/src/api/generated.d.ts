@@ -879,6 +879,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recordings of a job. */
+        get: operations["recordings"];
+        put?: never;
+        /**
+         * Takes a recording in: CSV with the time in seconds first, then a column for each value headed by its signal
+         *     and unit, and last the marks. Kept whole or not at all; what cannot be read is refused with its line.
+         */
+        post: operations["take_recording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/recordings/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A recording as it was kept, CSV. */
+        get: operations["recording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/refuse": {
         parameters: {
             query?: never;
@@ -3080,6 +3118,10 @@ export interface components {
             limit_s: number;
             /** @description What to mind. */
             guard: string;
+            /** @description What is looked at before it is driven, and must hold. */
+            needs: string[];
+            other_way?: null | components["schemas"]["OutputId"];
+            at_pin?: null | components["schemas"]["SignalId"];
             /** @description State in which it is driven. */
             state: components["schemas"]["OperatingState"];
         };
@@ -3317,6 +3359,23 @@ export interface components {
             at: string;
             /** @description What happened. */
             event: components["schemas"]["Event"];
+        };
+        /** @description Live values that were kept as they were read; their data lie beside the ledger. */
+        Recording: {
+            /**
+             * Format: int64
+             * @description Its number among the files of the job, from 1.
+             */
+            number: number;
+            /** @description What it is called. */
+            name: string;
+            /** @description How many values it holds side by side. */
+            values: number;
+            /**
+             * Format: double
+             * @description How long it is, seconds.
+             */
+            seconds: number;
         };
         /** @description A check that cannot be done. */
         Refusal: {
@@ -5839,6 +5898,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recordings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_recording: {
+        parameters: {
+            query: {
+                /** @description What it is called. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description Refused: what happened and what to do */

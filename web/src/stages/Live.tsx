@@ -8,6 +8,7 @@ import { Agree } from "./live/Agree";
 import { Course } from "./live/Course";
 import { Graph } from "./live/Graph";
 import { LiveRow } from "./live/LiveRow";
+import { Recordings } from "./live/Recordings";
 import { SignalSearch } from "./live/SignalSearch";
 import { csv } from "./live/tracks";
 import { watcherOf } from "./live/watcher";
@@ -96,11 +97,13 @@ export function Live() {
       <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1">
         <h1 className="text-2xl font-bold">Live</h1>
         <span role="status" className="num text-[14px] text-faint">
-          {watcher.paused
-            ? "paused"
-            : rows.length === 0
-              ? ""
-              : `${pace.rate.toFixed(0)} values a second, ${rows.length} watched`}
+          {watcher.played
+            ? "looked at again"
+            : watcher.paused
+              ? "paused"
+              : rows.length === 0
+                ? ""
+                : `${pace.rate.toFixed(0)} values a second, ${rows.length} watched`}
         </span>
       </div>
       {pace.trouble && !watcher.paused && rows.length > 0 && (
@@ -154,7 +157,8 @@ export function Live() {
           </Button>
         </div>
       </div>
-      <Course watcher={watcher} hands={live.data?.hands ?? false} />
+      {!watcher.played && <Course watcher={watcher} hands={live.data?.hands ?? false} />}
+      <Recordings watcher={watcher} signals={rows} />
       {drawn.length > 0 && (
         <div className="mt-4 grid gap-2 border-t-2 border-copper pt-2">
           {drawn.map(({ signal, track }) => (
@@ -162,7 +166,7 @@ export function Live() {
           ))}
         </div>
       )}
-      <Agree signals={rows} tracks={watcher.tracks} state={watcher.state} />
+      {!watcher.played && <Agree signals={rows} tracks={watcher.tracks} state={watcher.state} />}
       {rows.length > 0 ? (
         <ul aria-label="watched" className="mt-4 border-t border-ink">
           {rows.map((signal) => (
@@ -172,7 +176,8 @@ export function Live() {
               track={watcher.tracks.get(signal.id)}
               drawn={graphs.includes(signal.id)}
               open={open === signal.id}
-              old={age(watcher.tracks.get(signal.id)?.fresh, Date.now())}
+              old={watcher.played ? "" : age(watcher.tracks.get(signal.id)?.fresh, Date.now())}
+              again={watcher.played !== null}
               seen={seen}
               draw={draw}
               unfold={unfold}

@@ -1,27 +1,24 @@
 import { useState } from "react";
-import type { View } from "../api/client";
 import { useJob, useLive } from "../api/job";
 import { Button } from "../ui/Button";
 import { Effect } from "../ui/Effect";
 import { matches } from "../ui/search";
 import { Chain } from "./outputs/Chain";
+import { Feedback } from "./outputs/Feedback";
 import { Proves } from "./outputs/Proves";
+import { grouped, type Output, rowsOf } from "./outputs/rows";
 import { SelfTests } from "./outputs/SelfTests";
 
-type Output = View["outputs"][number];
-
-/** Outputs by the module that drives them, in their order. */
-export function grouped(outputs: Output[]): [string, Output[]][] {
-  const groups = new Map<string, Output[]>();
-  for (const o of outputs) groups.set(o.module, [...(groups.get(o.module) ?? []), o]);
-  return [...groups];
-}
-
-/** One output: what to mind, a button, and what was seen. */
-function One({ output: o }: { output: Output }) {
+/** One output, or two that move the same load either way: what to mind, a button each, and what was seen. */
+function One({ output: first }: { output: Output }) {
   const { view, act, busy } = useJob();
   const live = useLive(view.id);
-  const on = (view.state.outputs ?? []).includes(o.id);
+  const other = view.outputs.find((o) => o.id === first.other_way);
+  // In the order of the vehicle file, whichever is driven.
+  const both = view.outputs.filter((o) => o.id === first.id || o.id === other?.id);
+  const isOn = (id: string) => (view.state.outputs ?? []).includes(id);
+  const o = both.find((b) => isOn(b.id)) ?? first;
+  const on = isOn(o.id);
   const left = live.data?.driven.find((d) => d.output === o.id)?.left_s;
   return (
     <li
@@ -29,8 +26,11 @@ function One({ output: o }: { output: Output }) {
       data-output={o.id}
     >
       <div>
-        <h3 className="text-[17px] font-semibold">{o.name}</h3>
-        <p className="text-[14px]">{o.guard}</p>
+        <h3 className="text-[17px] font-semibold">{both.map((b) => b.name).join(" / ")}</h3>
+        <p className="text-[14px]">{[...new Set(both.map((b) => b.guard))].join(" ")}</p>
+        {o.needs.length > 0 && (
+          <p className="text-[14px] text-faint">looked at first: {o.needs.join(", ")}</p>
+        )}
         <p className="label">
           {on && left !== undefined ? (
             <>
@@ -42,14 +42,19 @@ function One({ output: o }: { output: Output }) {
             </>
           )}
         </p>
-        <Button
-          look={on ? "act" : "plain"}
-          className="mt-2"
-          disabled={busy !== ""}
-          onClick={() => act("drive", { output: o.id, on: !on }).catch(() => {})}
-        >
-          {on ? "Stop" : "Drive it only"}
-        </Button>
+        {on && o.at_pin && <Feedback job={view.id} signal={o.at_pin} />}
+        <div className="mt-2 flex flex-wrap gap-2">
+          {both.map((b) => (
+            <Button
+              key={b.id}
+              look={isOn(b.id) ? "act" : "plain"}
+              disabled={busy !== ""}
+              onClick={() => act("drive", { output: b.id, on: !isOn(b.id) }).catch(() => {})}
+            >
+              {isOn(b.id) ? "Stop" : other ? b.name : "Drive it only"}
+            </Button>
+          ))}
+        </div>
         <Proves test={{ kind: "output", output: o.id }} />
       </div>
       <div>
@@ -71,7 +76,8 @@ export function Outputs() {
   }));
   const found = words ? matches(choices, words, choices.length) : choices;
   const driven = view.outputs.filter((o) => view.state.outputs?.includes(o.id));
-  const rest = found.filter((o) => !driven.some((d) => d.id === o.id));
+  // What is driven stands above, with its other way.
+  const rest = found.filter((o) => !driven.some((d) => d.id === o.id || d.other_way === o.id));
   return (
     <section className="p-6">
       <h1 className="text-2xl font-bold">Outputs</h1>
@@ -88,7 +94,7 @@ export function Outputs() {
       />
       {driven.length > 0 && (
         <ul aria-label="driven now" className="mt-4 border-t-2 border-copper">
-          {driven.map((o) => (
+          {rowsOf(driven).map((o) => (
             <One key={o.id} output={o} />
           ))}
         </ul>
@@ -102,7 +108,7 @@ export function Outputs() {
             </span>
           </h2>
           <ul>
-            {outputs.map((o) => (
+            {rowsOf(outputs).map((o) => (
               <One key={o.id} output={o} />
             ))}
           </ul>

@@ -25,6 +25,16 @@ pub enum BenchError {
     /// Not in the vehicle file.
     #[error("there is no output “{0}”")]
     NoOutput(String),
+    /// What must hold before an output is driven does not.
+    #[error("“{output}” is not driven: {needs} does not hold ({said}); see to that first")]
+    Guarded {
+        /// The output's name.
+        output: String,
+        /// What does not hold.
+        needs: String,
+        /// What was read.
+        said: String,
+    },
     /// A module without an address.
     #[error("{0} cannot be asked")]
     NoAddress(String),

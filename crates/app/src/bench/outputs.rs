@@ -1,11 +1,12 @@
 //! Outputs driven over the link, kept on by saying that the tester is still there, and given back.
 
 use super::{Bench, BenchError, modules};
+use diagnosis::request::{Known, known};
 use link::Gateway;
 use link::services::{input_output_control, session, tester_present};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
-use vehicle::{OutputId, Vehicle};
+use vehicle::{Output, OutputId, Permit, SignalIx, Vehicle};
 
 /// How often a module that drives something hears that the tester is still there: well within the
 /// five seconds after which it takes its output back (S3 of ISO 14229-2).
@@ -41,6 +42,9 @@ impl Bench {
             .find(|(p, _)| p.id == output.module)
             .map(|(_, a)| a)
             .ok_or_else(|| BenchError::NoAddress(output.module.to_string()))?;
+        if on {
+            self.is_permitted(vehicle, output).await?;
+        }
         let did = output.did;
         let result = self
             .ask(async |gateway| {
@@ -65,6 +69,41 @@ impl Bench {
         let until = Instant::now() + Duration::from_secs_f64(output.limit_s.clamp(0.0, LONGEST_S));
         driven.insert(id.into(), Driven { over, address, did, until });
         Ok(())
+    }
+
+    /// Reads what must hold before an output is driven, and refuses it where something does not. What nobody
+    /// can say does not hold it up: a dead module may be just what is looked for.
+    async fn is_permitted(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+        output: &Output,
+    ) -> Result<(), BenchError> {
+        let mut wanted: Vec<SignalIx> = (output.needs.iter())
+            .flat_map(|n| n.holds.signals())
+            .filter_map(|id| vehicle.signals.position(|s| s.id == id))
+            .collect();
+        wanted.sort_unstable();
+        wanted.dedup();
+        if wanted.is_empty() {
+            return Ok(());
+        }
+        let read = self.values(vehicle, &wanted).await?;
+        let value = |id: &str| {
+            let number = vehicle.signals.position(|s| s.id == id)?;
+            read.values.get(&number)?.as_ref().ok().copied()
+        };
+        let fails = |n: &&Permit| known(&n.holds, &value) == Known::Fails;
+        let Some(failing) = output.needs.iter().find(fails) else { return Ok(()) };
+        let said = |id: &str| {
+            let s = vehicle.signals.iter().find(|s| s.id == id)?;
+            Some(format!("{} {:.1} {}", s.name, value(id)?, s.unit).trim_end().to_owned())
+        };
+        let said: Vec<String> = failing.holds.signals().into_iter().filter_map(said).collect();
+        Err(BenchError::Guarded {
+            output: output.name.clone(),
+            needs: failing.name.clone(),
+            said: said.join(", "),
+        })
     }
 
     /// Seconds that each driven output has left.

@@ -41,7 +41,7 @@ pub async fn go_through(
         return Err(Problem::field("course", why).into());
     };
     is_open(&here.session)?;
-    shop.bench(id).go_through(vehicle, &course.id).await.map_err(Problem::vehicle)?;
+    shop.bench(id).go_through(vehicle, &course.id).await.map_err(Problem::bench)?;
     shop.roll_calls.mark(id, &course.name);
     keep(&shop, &here.session, vec![Entry::State { state: course.begins.clone() }], key).await
 }

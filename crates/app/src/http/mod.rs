@@ -15,6 +15,7 @@ mod network;
 pub(crate) mod problem;
 mod proves;
 mod reasoning;
+mod recordings;
 mod requests;
 mod scans;
 mod scope;
@@ -87,6 +88,8 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(values::read_values))
         .routes(routes!(values::chart))
         .routes(routes!(course::go_through))
+        .routes(routes!(recordings::take_recording, recordings::recordings))
+        .routes(routes!(recordings::recording))
         .routes(routes!(requests::functions))
         .routes(routes!(requests::chain))
         .routes(routes!(proves::proves))

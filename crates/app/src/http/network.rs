@@ -92,16 +92,16 @@ pub async fn who_answers(
     let vehicle = &here.model.circuit.vehicle;
     here.model.circuit.check_state(&wanted.state).map_err(Problem::input)?;
     let bench = shop.bench(id);
-    bench.connect().await.map_err(Problem::vehicle)?;
+    bench.connect().await.map_err(Problem::bench)?;
     if bench.has_hands() {
         crate::presence::bring_into(&shop, id, vehicle, &wanted.state)
             .await
-            .map_err(Problem::vehicle)?;
+            .map_err(Problem::bench)?;
     }
     let ids: Vec<PartId> = modules(vehicle).map(|(p, _)| p.id.clone()).collect();
     let mut rounds: Vec<Vec<Option<bool>>> = Vec::new();
     for _ in 0..ROUNDS {
-        let said = bench.who_answers(vehicle).await.map_err(Problem::vehicle)?;
+        let said = bench.who_answers(vehicle).await.map_err(Problem::bench)?;
         rounds.push(ids.iter().map(|m| said.get(m).copied().flatten()).collect());
     }
     let call = RollCall::of(&ids, rounds.iter().map(Vec::as_slice), 0, Vec::new());
@@ -155,7 +155,7 @@ pub async fn call(
     match wish {
         Wish::Pause => shop.roll_calls.pause(id),
         Wish::Run | Wish::Anew => {
-            bench.connect().await.map_err(Problem::vehicle)?;
+            bench.connect().await.map_err(Problem::bench)?;
             shop.roll_calls.start(id, bench, &here.model.circuit.vehicle, anew);
         }
     }

@@ -49,6 +49,13 @@ impl Problem {
     pub fn vehicle(detail: impl ToString) -> Self {
         Self::of(StatusCode::BAD_GATEWAY, "The vehicle did not answer as hoped", detail)
     }
+    /// Why something at the vehicle was not done: what must hold first is no failure of the vehicle.
+    pub fn bench(why: crate::bench::BenchError) -> Self {
+        match why {
+            crate::bench::BenchError::Guarded { .. } => Self::state(why),
+            _ => Self::vehicle(why),
+        }
+    }
     /// No such job.
     pub fn missing(detail: impl ToString) -> Self {
         Self::of(StatusCode::NOT_FOUND, "Not there", detail)

@@ -91,7 +91,7 @@ async fn ask(
             }
         }
     });
-    work.await?.map_err(Problem::vehicle)
+    work.await?.map_err(Problem::bench)
 }
 
 /// Scans modules and keeps the result; with some named, what the others said last is kept with it.
@@ -167,7 +167,7 @@ pub async fn clear(
     let bench = shop.bench(id);
     let results = bench.clear(&model.circuit.vehicle, |m| wanted.wants(m)).await;
     let (done, failed): (Vec<_>, Vec<_>) =
-        results.map_err(Problem::vehicle)?.into_iter().partition(|(_, e)| e.is_none());
+        results.map_err(Problem::bench)?.into_iter().partition(|(_, e)| e.is_none());
     if done.is_empty() {
         let why: Vec<String> = failed.into_iter().filter_map(|(_, e)| e).collect();
         return Err(Problem::vehicle(why.join("; ")).into());
@@ -218,7 +218,7 @@ pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
     let modules: BTreeSet<&str> = watched.iter().map(|w| w.module.as_str()).collect();
     let bench = shop.bench(id);
     let read = bench.statuses(&here.model.circuit.vehicle, |m| modules.contains(m)).await;
-    let read = read.map_err(Problem::vehicle)?;
+    let read = read.map_err(Problem::bench)?;
     let run = |w: &view::Watched| {
         let codes = read.get(&w.module).and_then(Option::as_ref);
         let own = codes.and_then(|all| {
@@ -253,7 +253,7 @@ pub async fn self_tests(
     };
     let bench = shop.bench(id);
     let said = bench.self_tests(&here.model.circuit.vehicle, |m| modules.contains(m)).await;
-    let refused: Vec<String> = said.map_err(Problem::vehicle)?.into_values().flatten().collect();
+    let refused: Vec<String> = said.map_err(Problem::bench)?.into_values().flatten().collect();
     match refused.is_empty() {
         true => Ok(StatusCode::NO_CONTENT),
         false => Err(Problem::vehicle(refused.join("; "))),
@@ -300,9 +300,9 @@ pub async fn rescan(
     if bench.has_hands() {
         crate::presence::bring_into(&shop, id, vehicle, &wanted.state)
             .await
-            .map_err(Problem::vehicle)?;
+            .map_err(Problem::bench)?;
     }
-    let results = bench.clear(vehicle, |_| true).await.map_err(Problem::vehicle)?;
+    let results = bench.clear(vehicle, |_| true).await.map_err(Problem::bench)?;
     let modules = results.into_iter().filter(|(_, e)| e.is_none()).map(|(m, _)| m).collect();
     note(Entry::Cleared { modules }).await?;
     tokio::time::sleep(MONITORS_RUN).await;

@@ -299,13 +299,13 @@ pub async fn read_values(
     let numbers =
         wanted.signals.iter().map(|id| number(&here, id)).collect::<Result<Vec<_>, _>>()?;
     let bench = shop.bench(id);
-    bench.connect().await.map_err(Problem::vehicle)?;
+    bench.connect().await.map_err(Problem::bench)?;
     let read = match crate::presence::bring_into(&shop, id, vehicle, &wanted.state).await {
         Ok(()) => bench.values(vehicle, &numbers).await,
         Err(e) => Err(e),
     };
     rest(&bench, vehicle, &wanted.state).await;
-    let read = read.map_err(Problem::vehicle)?;
+    let read = read.map_err(Problem::bench)?;
     let silent = read.silent.into_iter().map(|module| Finding::Answer { module, answers: false });
     let values = read.values.into_iter().filter_map(|(k, value)| {
         let signal = vehicle.signals[k].id.clone();

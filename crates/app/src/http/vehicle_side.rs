@@ -112,7 +112,7 @@ pub async fn state(
     if bench.has_hands() {
         let vehicle = &here.model.circuit.vehicle;
         let brought = presence::bring_into(&shop, id, vehicle, &wanted.state).await;
-        brought.map_err(Problem::vehicle)?;
+        brought.map_err(Problem::bench)?;
     }
     Ok(result)
 }
@@ -160,6 +160,11 @@ pub async fn drive(
     let mut state = here.case.state.clone();
     if d.on {
         state.key = vehicle::KeyPosition::On;
+        // Nothing is driven both ways at once.
+        let own = vehicle.outputs.iter().find(|o| o.id == d.output);
+        if let Some(other) = own.and_then(|o| o.other_way.as_ref()) {
+            state.outputs.remove(other);
+        }
         state.outputs.insert(d.output.clone());
     } else {
         state.outputs.remove(&d.output);
@@ -167,9 +172,9 @@ pub async fn drive(
     here.model.circuit.check_state(&state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     if bench.has_hands() {
-        presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::vehicle)?;
+        presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::bench)?;
     } else {
-        bench.drive(vehicle, &d.output, d.on).await.map_err(Problem::vehicle)?;
+        bench.drive(vehicle, &d.output, d.on).await.map_err(Problem::bench)?;
         presence::guard(&shop, id);
     }
     keep(&shop, &here.session, vec![Entry::State { state }], key).await
@@ -220,7 +225,7 @@ async fn from_meter(shop: Arc<Shop>, id: i64, key: Key, m: Metered, extremes: bo
     let Metered { quantity: instrument, red, black, state } = m;
     let vehicle = &here.model.circuit.vehicle;
     if bench.has_hands() {
-        presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::vehicle)?;
+        presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::bench)?;
     }
     let found = match extremes {
         true => hold(&bench, vehicle, instrument, [&red, &black])
@@ -234,7 +239,7 @@ async fn from_meter(shop: Arc<Shop>, id: i64, key: Key, m: Metered, extremes: bo
         }),
     };
     rest(&bench, vehicle, &state).await;
-    let evidence = Evidence::new(state.clone(), found.map_err(Problem::vehicle)?);
+    let evidence = Evidence::new(state.clone(), found.map_err(Problem::bench)?);
     let before = vec![Entry::State { state: at_rest(&state) }];
     keep_evidence(&shop, &here, before, evidence, "meter", key).await
 }
@@ -307,10 +312,10 @@ pub async fn look(
         return Err(Problem::input("look yourself and say: normal, weak or nothing").into());
     }
     let vehicle = &here.model.circuit.vehicle;
-    presence::bring_into(&shop, id, vehicle, &l.state).await.map_err(Problem::vehicle)?;
+    presence::bring_into(&shop, id, vehicle, &l.state).await.map_err(Problem::bench)?;
     let seen = bench.look(&l.part, None, None).await;
     rest(&bench, vehicle, &l.state).await;
-    let strength = seen.map_err(Problem::vehicle)?;
+    let strength = seen.map_err(Problem::bench)?;
     let state = Entry::State { state: at_rest(&l.state) };
     let finding = Finding::Effect { part: l.part, strength };
     let evidence = Evidence::new(l.state, finding);
@@ -373,7 +378,7 @@ pub async fn by_hands(
     let mut before = Vec::new();
     let (state, finding) = match wanted {
         ForHands::Seen { at, state } => {
-            let sight = bench.see(&at).await.map_err(Problem::vehicle)?;
+            let sight = bench.see(&at).await.map_err(Problem::bench)?;
             (state, Finding::Seen { at, sight })
         }
         ForHands::Moved { at, state } => {
@@ -387,7 +392,7 @@ pub async fn by_hands(
             let round = shop.roll_calls.round(id);
             let place = diagnosis::words::thing(&here.model, &at);
             shop.roll_calls.mark(id, &format!("moved {place}"));
-            let mut changed = bench.moved(&at).await.map_err(Problem::vehicle)?;
+            let mut changed = bench.moved(&at).await.map_err(Problem::bench)?;
             if shop.roll_calls.runs(id) {
                 // What a hand would hardly notice the roll call does.
                 let until = tokio::time::Instant::now() + SHOWS;
@@ -403,10 +408,10 @@ pub async fn by_hands(
         }
         ForHands::Substituted { jumper, swapped, part, state } => {
             here.model.circuit.check_state(&state).map_err(Problem::input)?;
-            presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::vehicle)?;
+            presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::bench)?;
             let seen = bench.look(&part, jumper.as_ref(), swapped.as_deref()).await;
             rest(&bench, vehicle, &state).await;
-            let strength = seen.map_err(Problem::vehicle)?;
+            let strength = seen.map_err(Problem::bench)?;
             before.push(Entry::State { state: at_rest(&state) });
             (state, Finding::Substituted { jumper, swapped, part, strength })
         }

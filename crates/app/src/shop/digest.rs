@@ -20,6 +20,7 @@ enum Told {
     Cleared {},
     Found {},
     Captured {},
+    LiveKept {},
     Refused {},
     Doubted {},
     Adjusted {},

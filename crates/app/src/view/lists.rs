@@ -3,10 +3,10 @@
 
 use crate::bench::modules;
 use crate::shop::{ShopError, Vehicles};
-use diagnosis::{Model, ledger, next, words};
+use diagnosis::{Model, ledger, next, request, words};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{OperatingState, PartId};
+use vehicle::{OperatingState, OutputId, PartId, SignalId};
 
 /// Everything that can be chosen on a vehicle.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -85,6 +85,12 @@ pub struct OutputView {
     pub limit_s: f64,
     /// What to mind.
     pub guard: String,
+    /// What is looked at before it is driven, and must hold.
+    pub needs: Vec<String>,
+    /// The output that moves the same load the other way.
+    pub other_way: Option<OutputId>,
+    /// The signal that reads the voltage at its own pin.
+    pub at_pin: Option<SignalId>,
     /// State in which it is driven.
     pub state: OperatingState,
 }
@@ -163,6 +169,11 @@ fn outputs(model: &Model) -> Vec<OutputView> {
                 effect: words::effect(model, &o.load),
                 limit_s: o.limit_s,
                 guard: o.guard.clone(),
+                needs: o.needs.iter().map(|n| n.name.clone()).collect(),
+                other_way: o.other_way.clone(),
+                at_pin: (model.circuit.software.output(&o.id))
+                    .and_then(|number| request::at_pin(model, number))
+                    .map(|k| v.signals[k].id.clone()),
                 state: named.map(|s| s.state.clone()).unwrap_or_default(),
             }
         })

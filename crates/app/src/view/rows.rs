@@ -161,6 +161,10 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
         }
+        Entry::LiveKept { recording } => {
+            let long = format!("{}, {:.0} s", recording.name, recording.seconds);
+            ("live_kept", "Live values kept".into(), long)
+        }
         Entry::Captured { capture } => ("captured", "Capture kept".into(), capture.name.clone()),
         Entry::Refused { check } => {
             let what = match check {

@@ -27,6 +27,7 @@ export const LiveRow = memo(function LiveRow({
   drawn,
   open,
   old,
+  again,
   seen,
   draw,
   unfold,
@@ -41,6 +42,8 @@ export const LiveRow = memo(function LiveRow({
   open: boolean;
   /** How old the value is, in words; empty while it is fresh. */
   old: string;
+  /** It is a recording that is looked at again. */
+  again: boolean;
   seen: (id: string, on: boolean) => void;
   draw: (id: string) => void;
   unfold: (id: string) => void;
@@ -63,7 +66,11 @@ export const LiveRow = memo(function LiveRow({
   const stands = last?.stands ? STANDS[last.stands] : null;
   const real = last?.meaning?.real ?? true;
   const raw = last?.raw == null ? "" : `${digits(last.raw)} ${signal.unit}`.trim();
-  const keep = signal.weighs ? "" : "Only what follows a pin of its own module is weighed.";
+  const keep = again
+    ? "It is a recording; go back to live to keep a value."
+    : signal.weighs
+      ? ""
+      : "Only what follows a pin of its own module is weighed.";
   return (
     <li
       ref={row}
@@ -100,16 +107,18 @@ export const LiveRow = memo(function LiveRow({
                 {!last.meaning ? raw : real ? stood(last.meaning) : `(${stood(last.meaning)})`}
               </span>
               <span className="block text-[13px] text-faint">
-                {!last.meaning
-                  ? "chart worked out …"
-                  : !real
-                    ? `substitute; pin ${raw}`
-                    : signal.weighs && raw !== stood(last.meaning)
-                      ? signal.sort === "counted"
-                        ? raw
-                        : `${raw} at the pin`
-                      : old || "now"}
-                {old && signal.weighs ? ` · ${old}` : ""}
+                {again
+                  ? "kept"
+                  : !last.meaning
+                    ? "chart worked out …"
+                    : !real
+                      ? `substitute; pin ${raw}`
+                      : signal.weighs && raw !== stood(last.meaning)
+                        ? signal.sort === "counted"
+                          ? raw
+                          : `${raw} at the pin`
+                        : old || "now"}
+                {old && !again && signal.weighs ? ` · ${old}` : ""}
               </span>
             </>
           )}

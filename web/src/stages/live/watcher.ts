@@ -1,5 +1,6 @@
 import { api, trouble, type Value } from "../../api/client";
 import type { components } from "../../api/generated";
+import { type Recording, valuesOf } from "./recording";
 import { due, empty, type Mark, read, since, type Track } from "./tracks";
 
 type Course = components["schemas"]["CourseNow"];
@@ -15,6 +16,20 @@ export interface Pace {
   trouble: string;
 }
 
+/** A recording that is looked at again. */
+export interface Played {
+  recording: Recording;
+  /** Seconds of it that were shown, and that it has. */
+  at: number;
+  of: number;
+  /** How many seconds of it in one. */
+  speed: number;
+  /** Lines that were shown. */
+  shown: number;
+  /** What was live meanwhile, to go back to. */
+  live: { watched: string[]; tracks: Map<string, Track>; marks: Mark[] };
+}
+
 /** Least time from one round to the next, milliseconds: faster than anybody sees. */
 const ROUND = 120;
 /** Wait after a round that failed. */
@@ -22,7 +37,7 @@ const LATER = 1000;
 
 /** Reads what is watched again and again while the stage is open; what was read stays between stages. */
 export class Watcher {
-  readonly tracks = new Map<string, Track>();
+  tracks = new Map<string, Track>();
   watched: string[];
   marks: Mark[] = [];
   /** What is on the screen. */
@@ -31,6 +46,8 @@ export class Watcher {
   paused = false;
   /** What is gone through just now. */
   course: Course | null = null;
+  /** The recording that is looked at again; none while it is live. */
+  played: Played | null = null;
   /** The state in which a value that was just read is kept; none before anything was read. */
   state: State | null = null;
   version = 0;
@@ -65,6 +82,11 @@ export class Watcher {
     const mine = this.loops;
     while (this.listeners.size > 0 && mine === this.loops) {
       const started = performance.now();
+      if (this.played) {
+        this.step(this.played, ROUND / 1000);
+        await new Promise((done) => setTimeout(done, ROUND));
+        continue;
+      }
       const idle = this.paused || document.hidden || this.watched.length === 0;
       const good = idle || (await this.once());
       // What is on the screen grows old meanwhile.
@@ -108,6 +130,8 @@ export class Watcher {
   }
 
   private take(values: Value[], at: number) {
+    // What was asked before a recording was begun belongs to what is live.
+    if (this.played) return;
     for (const value of values) {
       if (!this.watched.includes(value.signal)) continue;
       this.tracks.set(value.signal, read(this.tracks.get(value.signal) ?? empty(), value, at));
@@ -133,6 +157,49 @@ export class Watcher {
     this.tell();
   }
 
+  /** Looks at a recording again, or goes back to what is live. */
+  play(recording: Recording | null) {
+    const live = this.played?.live ?? {
+      watched: this.watched,
+      tracks: this.tracks,
+      marks: this.marks,
+    };
+    const of = recording?.lines.at(-1)?.at ?? 0;
+    this.played = recording && { recording, at: 0, of, speed: 4, shown: 0, live };
+    this.watched = recording ? recording.columns.map((c) => c.id) : live.watched;
+    this.tracks = recording ? new Map() : live.tracks;
+    this.marks = recording ? [] : live.marks;
+    this.course = null;
+    this.tell();
+  }
+
+  /** How fast it goes. */
+  speed(speed: number) {
+    if (this.played) this.played = { ...this.played, speed };
+    this.tell();
+  }
+
+  /** Shows the next of a recording. */
+  private step(now: Played, seconds: number) {
+    if (this.paused || now.at >= now.of) return;
+    const { recording } = now;
+    const at = Math.min(now.of, now.at + seconds * now.speed);
+    let { shown } = now;
+    for (; shown < recording.lines.length; shown += 1) {
+      const line = recording.lines[shown];
+      if (!line || line.at > at) break;
+      for (const value of valuesOf(recording, line)) {
+        const track = this.tracks.get(value.signal) ?? empty();
+        this.tracks.set(value.signal, read(track, value, 1000 * line.at));
+      }
+    }
+    this.marks = recording.marks
+      .filter((m) => m.at <= at)
+      .map((m) => ({ at: 1000 * m.at, text: m.text }));
+    this.played = { ...now, at, shown };
+    this.tell();
+  }
+
   /** Something begins that moves what is watched. */
   begin(what: string) {
     this.paused = false;
@@ -145,6 +212,7 @@ export class Watcher {
   }
 
   private keep() {
+    if (this.played) return this.tell();
     try {
       localStorage.setItem(name(this.vehicle), JSON.stringify(this.watched));
     } catch {

@@ -7,8 +7,8 @@ use crate::live::{felt, physical};
 use crate::model::HypIx;
 use circuit::{BODY, NodeId};
 use rayon::prelude::*;
-use std::collections::{BTreeMap, HashMap};
-use vehicle::{KeyPosition, OperatingState, SignalIx};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use vehicle::{Amount, KeyPosition, OperatingState, SignalIx, Vehicle};
 
 /// Minutes to pick signals and to read them.
 pub(super) const MINUTES: f64 = 0.1;
@@ -21,6 +21,8 @@ const STEP_VOLTS: f64 = 0.25;
 const MOST_STEPS: f64 = 8.0;
 /// The same of a rate, as a share.
 const STEP_RATE: f64 = 0.02;
+/// A suspect that moves a sensor's value by more may show when what it feels is moved, volts.
+const STIRRED_VOLTS: f64 = 0.1;
 /// Values that add at least this share of what the best one would say as much.
 const ALIKE: f64 = 0.9;
 /// What one more value has to add to the others, bits.
@@ -41,7 +43,7 @@ struct Readable<'v> {
 }
 
 /// How what suspects do to a value tells them apart.
-enum Told {
+enum By {
     /// By how much they move it.
     Moved,
     /// Nobody knows what it should be: by whether its module believes it.
@@ -87,25 +89,56 @@ pub(super) fn generate(field: &Field<'_>, out: &mut Vec<Candidate>) {
     let awake: Vec<(&OperatingState, &str)> =
         states.filter(|(state, _)| state.key == KeyPosition::On).collect();
     let of = |(state, id): (&OperatingState, &str)| {
-        let (some, bits) = telling(field, state, &readable, &at, &weights);
-        let signals: Vec<_> = some.into_iter().map(|k| v.signals[k].id.clone()).collect();
+        let Told { chosen, bits, stirred } = telling(field, state, &readable, &at, &weights);
+        let signals: Vec<_> = chosen.into_iter().map(|k| v.signals[k].id.clone()).collect();
         let minutes = minutes::of_state(field.model, field.here.state, state, id) + MINUTES;
-        (bits > WORTH_ALL)
-            .then(|| (bits / minutes, Candidate::new(What::Values { signals }, state.clone(), id)))
+        let what = What::Values { signals };
+        let worth =
+            (bits > WORTH_ALL).then(|| (bits / minutes, Candidate::new(what, state.clone(), id)));
+        (worth, stirred)
     };
-    let mut all: Vec<(f64, Candidate)> = awake.into_par_iter().filter_map(of).collect();
+    let (found, stirred): (Vec<_>, Vec<_>) = awake.into_par_iter().map(of).unzip();
+    // What a hand moves and a suspect would show in: moved as far as it goes, and watched.
+    let stirred: BTreeSet<&str> = stirred.into_iter().flatten().collect();
+    let pushed: Vec<(OperatingState, String)> =
+        stirred.into_iter().flat_map(|id| pushed(v, id)).collect();
+    let pushed = pushed.par_iter().map(|(state, id)| of((state, id)).0);
+    let mut all: Vec<(f64, Candidate)> =
+        found.into_iter().chain(pushed.collect::<Vec<_>>()).flatten().collect();
     all.sort_by(|a, b| b.0.total_cmp(&a.0));
     out.extend(all.into_iter().take(MOST_STATES).map(|(_, candidate)| candidate));
 }
 
-/// The values that divide the suspicion best together, in a state, the best one first, and by how much, bits.
-fn telling(
+/// States with the ignition on in which a hand in the seat has moved something as far as it goes either way,
+/// with their names; none of what no hand moves.
+fn pushed(v: &Vehicle, stimulus: &str) -> Vec<(OperatingState, String)> {
+    let of = v.stimuli.iter().find(|s| s.id == stimulus && s.by_hand);
+    let ends = of.and_then(|s| s.range).into_iter().flatten();
+    let state = |end: f64| {
+        let mut state = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
+        state.stimuli.insert(stimulus.to_owned(), Amount(end));
+        (state, format!("{stimulus}={end}"))
+    };
+    ends.map(state).collect()
+}
+
+/// What values tell in a state.
+struct Told<'v> {
+    /// Those that divide the suspicion best together, the best one first.
+    chosen: Vec<SignalIx>,
+    /// By how much, bits.
+    bits: f64,
+    /// What is felt by sensors whose values some suspect moves.
+    stirred: BTreeSet<&'v str>,
+}
+
+fn telling<'v>(
     field: &Field<'_>,
     state: &OperatingState,
-    readable: &[Readable<'_>],
+    readable: &[Readable<'v>],
     at: &HashMap<NodeId, Vec<usize>>,
     weights: &[(HypIx, f64)],
-) -> (Vec<SignalIx>, f64) {
+) -> Told<'v> {
     let v = &field.model.circuit.vehicle;
     let hypotheses: Vec<HypIx> = weights.iter().map(|w| w.0).collect();
     let p = field.model.predict_some(state, &hypotheses);
@@ -118,15 +151,16 @@ fn telling(
         match said {
             _ if field.here.has_read(signal, state) => None,
             _ if !counts && alternates(field.model, state, r.pins.0, r.pins.1) => None,
-            _ if counts => counted.as_ref().map(|_| Told::Counted),
-            true => Some(Told::Moved),
-            false => r.valid.map(Told::Believed),
+            _ if counts => counted.as_ref().map(|_| By::Counted),
+            true => Some(By::Moved),
+            false => r.valid.map(By::Believed),
         }
     };
-    let told: Vec<Option<Told>> = readable.iter().map(told).collect();
+    let told: Vec<Option<By>> = readable.iter().map(told).collect();
     // What each suspect does to each value, in steps, as far as it does anything.
     let mut moved: BTreeMap<usize, Vec<(usize, i8)>> = BTreeMap::new();
     let mut change: HashMap<NodeId, f64> = HashMap::new();
+    let mut stirred = BTreeSet::new();
     for (n, h) in hypotheses.iter().enumerate() {
         let Some(s) = p.fault(*h) else { continue };
         change.clear();
@@ -142,10 +176,13 @@ fn telling(
         for k in touched {
             let (a, b) = readable[k].pins;
             let by = by(a) - by(b);
+            if by.abs() > STIRRED_VOLTS {
+                stirred.extend(readable[k].stimulus);
+            }
             let steps = match &told[k] {
-                None | Some(Told::Counted) => 0,
-                Some(Told::Moved) => (by / STEP_VOLTS).round().clamp(-MOST_STEPS, MOST_STEPS) as i8,
-                Some(Told::Believed([low, high])) => {
+                None | Some(By::Counted) => 0,
+                Some(By::Moved) => (by / STEP_VOLTS).round().clamp(-MOST_STEPS, MOST_STEPS) as i8,
+                Some(By::Believed([low, high])) => {
                     let value = p.healthy.between(a, b) + by;
                     i8::from(value > *high) - i8::from(value < *low)
                 }
@@ -157,7 +194,7 @@ fn telling(
     }
     if let Some(counted) = counted {
         let c = &field.model.circuit;
-        let rates = (0..readable.len()).filter(|k| matches!(told[*k], Some(Told::Counted)));
+        let rates = (0..readable.len()).filter(|k| matches!(told[*k], Some(By::Counted)));
         for k in rates {
             let signal = readable[k].signal;
             let sound = counted.sound(c, signal);
@@ -186,14 +223,15 @@ fn telling(
         chosen.push(k);
     }
     // What one counts says little without the others that the same thing turns.
-    let counts = |k: &usize| matches!(told[*k], Some(Told::Counted));
+    let counts = |k: &usize| matches!(told[*k], Some(By::Counted));
     if let Some(one) = chosen.iter().copied().find(counts) {
         let by = |k: usize| turned_by(v, &v.signals[readable[k].signal]);
         let others = (0..readable.len()).filter(|k| counts(k) && by(*k) == by(one));
         chosen.retain(|k| !counts(k));
         chosen.extend(others);
     }
-    (chosen.into_iter().map(|k| readable[k].signal).collect(), bits)
+    let chosen = chosen.into_iter().map(|k| readable[k].signal).collect();
+    Told { chosen, bits, stirred }
 }
 
 /// Suspects sorted by what the chosen values show under them.
@@ -250,6 +288,17 @@ impl Classes {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_hand_moves_a_pedal_either_way_and_no_hand_moves_the_weather() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        let v = Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap();
+        let pedal = pushed(&v, "pedal");
+        let ends: Vec<f64> = pedal.iter().map(|(state, _)| state.stimuli["pedal"].0).collect();
+        assert_eq!(ends, [0.0, 100.0]);
+        assert!(pedal.iter().all(|(state, _)| state.key == KeyPosition::On));
+        assert!(pushed(&v, "outside_temperature").is_empty() && pushed(&v, "nothing").is_empty());
+    }
 
     #[test]
     fn what_says_the_same_again_adds_nothing() {

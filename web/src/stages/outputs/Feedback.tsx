@@ -1,0 +1,46 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, trouble } from "../../api/client";
+import { STANDS, stood } from "../live/words";
+
+/** What is read again while an output is driven, milliseconds. */
+const AGAIN = 1000;
+
+/** The volts at the pin of an output that is driven, as its module reads them now. */
+export function Feedback({ job, signal }: { job: number; signal: string }) {
+  const query = useQuery({
+    queryKey: ["feedback", job, signal],
+    refetchInterval: AGAIN,
+    gcTime: 0,
+    queryFn: async () => {
+      const { data, error } = await api.POST("/api/jobs/{id}/values", {
+        params: { path: { id: job } },
+        body: { signals: [signal] },
+      });
+      if (!data) throw new Error(trouble(error));
+      return data;
+    },
+  });
+  const value = query.data?.values[0];
+  const stands = value?.stands ? STANDS[value.stands] : null;
+  if (!value) return <p className="label">{query.error ? query.error.message : "reading …"}</p>;
+  return (
+    <p className="text-[14px]" data-feedback={signal}>
+      At its pin{" "}
+      {value.raw == null ? (
+        <span className="text-ochre">{value.why}</span>
+      ) : (
+        <>
+          <span className="num font-semibold">{value.raw.toFixed(1)} V</span>{" "}
+          {stands && (
+            <span className={stands.colour}>
+              {stands.sign} {stands.word}
+            </span>
+          )}
+          {value.stands === "differs" && value.expected && (
+            <span className="text-faint"> expected {stood(value.expected)}</span>
+          )}
+        </>
+      )}
+    </p>
+  );
+}
