@@ -5,7 +5,7 @@
 mod awaited;
 mod condition;
 
-use crate::compile::{Circuit, NodeId};
+use crate::compile::{BODY, Circuit, NodeId};
 use crate::solve::Solution;
 pub(crate) use awaited::{Arrival, Awaited, Pulses};
 use condition::Condition;
@@ -398,8 +398,15 @@ impl Software {
         let Some(m) = self.monitors.get(monitor) else { return looks };
         m.fails.each(&mut |signal, _| {
             each_leaf(&self.signals, &self.formulas, signal, &mut |leaf, _| {
-                leaf.awaits(&mut |a| looks.talking.extend(self.arrivals[a].talking()));
+                leaf.awaits(&mut |a| {
+                    looks
+                        .talking
+                        .extend(self.arrivals[a].message().iter().flat_map(|m| m.talking()));
+                });
                 looks.fails.extend(self.between(leaf));
+                if let Source::Rate(_, ring) = leaf {
+                    looks.fails.push((ring, BODY));
+                }
             });
         });
         if let Some(enable) = &m.enable {

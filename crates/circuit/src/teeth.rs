@@ -29,13 +29,15 @@ impl Circuit {
         let v = &self.vehicle;
         let rest = |id: &str| v.stimuli.iter().find(|s| s.id == id).map_or(0.0, |s| s.rest);
         let now = |id: &str| state.stimulus(id, rest(id));
+        let rings = v.parts.iter().flat_map(|p| &p.elements).filter_map(|e| e.turns());
+        let mut turning = rings.filter(|t| now(t.stimulus) != 0.0).peekable();
+        // Mostly nothing turns: nothing is copied then.
+        turning.peek()?;
         let mut on = state.clone();
-        for turns in v.parts.iter().flat_map(|p| &p.elements).filter_map(|e| e.turns()) {
-            if now(turns.stimulus) != 0.0 {
-                let next = if now(turns.feeds) > EDGE { 0.0 } else { 1.0 };
-                on.stimuli.insert(turns.feeds.to_owned(), Amount(next));
-            }
+        for turns in turning {
+            let next = if now(turns.feeds) > EDGE { 0.0 } else { 1.0 };
+            on.stimuli.insert(turns.feeds.to_owned(), Amount(next));
         }
-        (on != *state).then_some(on)
+        Some(on)
     }
 }

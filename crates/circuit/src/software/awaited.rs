@@ -31,18 +31,14 @@ impl Awaited {
         }
     }
 
-    /// Who must work for it.
-    pub(super) fn talking(&self) -> Vec<PartIx> {
-        match self {
-            Self::Message(m) => [m.sender, m.at].into_iter().chain(m.over).collect(),
-            Self::Pulses(p) => vec![p.at],
-        }
-    }
-
     /// Whether all it takes works; whether the bus or the sensor's line lets it through is another question.
     pub(super) fn is_sent(&self, view: View<'_>) -> bool {
-        let works = |p: &PartIx| view.alive.get(*p).copied().unwrap_or(false);
-        self.talking().iter().all(works)
+        // Asked again and again in every sweep: no list is made for it.
+        let works = |p: PartIx| view.alive.get(p).copied().unwrap_or(false);
+        match self {
+            Self::Message(m) => works(m.sender) && works(m.at) && m.over.is_none_or(works),
+            Self::Pulses(p) => works(p.at),
+        }
     }
 }
 
@@ -83,6 +79,11 @@ pub(crate) struct Arrival {
 }
 
 impl Arrival {
+    /// Who must work for it: who sends it, who waits for it, who passes it on.
+    pub(super) fn talking(&self) -> Vec<PartIx> {
+        [self.sender, self.at].into_iter().chain(self.over).collect()
+    }
+
     /// Of a message at a part.
     pub(super) fn of(
         vehicle: &Vehicle,

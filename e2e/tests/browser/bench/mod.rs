@@ -143,6 +143,11 @@ impl Browser {
         self.client.goto(url).await.unwrap();
     }
 
+    /// Lets the browser forget what it kept for itself, as one that was never here.
+    pub async fn forget(&self) {
+        self.client.execute("localStorage.clear()", vec![]).await.unwrap();
+    }
+
     /// Waits for an element by CSS.
     pub async fn css(&self, css: &str) -> Element {
         let wait = self.client.wait().at_most(PATIENCE);

@@ -143,6 +143,7 @@ fn telling<'v>(
     let hypotheses: Vec<HypIx> = weights.iter().map(|w| w.0).collect();
     let p = field.model.predict_some(state, &hypotheses);
     let counted = Counted::of(field.model, state, Which::Some(&hypotheses));
+    let turns = counted.is_some();
     // What was read needs no second reading.
     let told = |r: &Readable<'_>| {
         let signal = &v.signals[r.signal].id;
@@ -150,7 +151,7 @@ fn telling<'v>(
         let counts = field.model.circuit.software.ring(r.signal).is_some();
         match said {
             _ if field.here.has_read(signal, state) => None,
-            _ if !counts && alternates(field.model, state, r.pins.0, r.pins.1) => None,
+            _ if turns && !counts && alternates(field.model, state, r.pins.0, r.pins.1) => None,
             _ if counts => counted.as_ref().map(|_| By::Counted),
             true => Some(By::Moved),
             false => r.valid.map(By::Believed),
