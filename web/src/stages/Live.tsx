@@ -157,7 +157,7 @@ export function Live() {
           </Button>
         </div>
       </div>
-      {!watcher.played && <Course watcher={watcher} hands={live.data?.hands ?? false} />}
+      {!watcher.played && <Course watcher={watcher} hands={live.data?.hands ?? true} />}
       <Recordings watcher={watcher} signals={rows} />
       {drawn.length > 0 && (
         <div className="mt-4 grid gap-2 border-t-2 border-copper pt-2">
