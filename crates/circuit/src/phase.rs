@@ -109,20 +109,18 @@ impl Circuit {
         let rest = hearing::solve(self, state, &with);
         let v = rest.volts[a] - rest.volts[b];
         let mut levels = Levels { average: v, low: v, high: v };
-        for phase in self.phases(&rest) {
-            let held: Vec<Change> = with.iter().chain(&phase.holds).copied().collect();
-            let s = self.solve_lacking(state, &held, None, &rest.lost);
+        let mut phase = |share: f64, s: &Solution| {
             let at = s.volts[a] - s.volts[b];
-            levels.average += phase.share * (at - v);
+            levels.average += share * (at - v);
             levels.low = levels.low.min(at);
             levels.high = levels.high.max(at);
+        };
+        for Phase { share, holds, .. } in self.phases(&rest) {
+            let held: Vec<Change> = with.iter().copied().chain(holds).collect();
+            phase(share, &self.solve_lacking(state, &held, None, &rest.lost));
         }
         if let Some(on) = self.teeth_on(state) {
-            let s = hearing::solve(self, &on, &with);
-            let at = s.volts[a] - s.volts[b];
-            levels.average += TOOTH_SHARE * (at - v);
-            levels.low = levels.low.min(at);
-            levels.high = levels.high.max(at);
+            phase(TOOTH_SHARE, &hearing::solve(self, &on, &with));
         }
         levels
     }

@@ -10,8 +10,6 @@ use vehicle::{OperatingState, SignalIx};
 pub(crate) struct Counted {
     now: Arc<Predictions>,
     on: Arc<Predictions>,
-    /// The state half a tooth on.
-    pub(crate) state_on: OperatingState,
 }
 
 /// Which hypotheses are solved.
@@ -33,7 +31,7 @@ impl Counted {
             Which::Some(some) => model.predict_some(state, some),
             Which::All => model.predict_all(state),
         };
-        Some(Self { now: predict(state), on: predict(&state_on), state_on })
+        Some(Self { now: predict(state), on: predict(&state_on) })
     }
 
     /// What a sound vehicle counts, hertz.
@@ -41,7 +39,15 @@ impl Counted {
         rate(c, signal, &self.now.healthy, &self.on.healthy)
     }
 
-    /// The same under a hypothesis that was solved; none for "not in this vehicle file".
+    /// How far sound vehicles scatter about it, one standard deviation as a share.
+    pub(crate) fn tolerance(&self, model: &Model, state: &OperatingState, signal: SignalIx) -> f64 {
+        let ring = model.circuit.software.ring(signal);
+        let sound = self.sound(&model.circuit, signal);
+        let scatter = ring.map(|n| model.scatter(&self.now, state, |s| s.volts(n)));
+        scatter.filter(|_| sound > 0.0).map_or(0.0, |hertz| hertz / sound)
+    }
+
+    /// What it counts under a hypothesis that was solved; none for "not in this vehicle file".
     pub(crate) fn under(&self, c: &Circuit, signal: SignalIx, h: HypIx) -> Option<f64> {
         Some(rate(c, signal, self.now.fault(h)?, self.on.fault(h)?))
     }
@@ -51,11 +57,11 @@ impl Counted {
 pub(crate) fn alternates(model: &Model, state: &OperatingState, a: NodeId, b: NodeId) -> bool {
     let Some(on) = model.circuit.teeth_on(state) else { return false };
     let volts = |state: &OperatingState| model.predict(state).healthy.between(a, b);
-    (volts(state) - volts(&on)).abs() > STEADY_VOLTS
+    (volts(state) - volts(&on)).abs() > ALTERNATES_VOLTS
 }
 
 /// A voltage that moves by less while something turns stands still, volts.
-const STEADY_VOLTS: f64 = 0.05;
+const ALTERNATES_VOLTS: f64 = 0.05;
 
 /// What a signal counts, hertz, given what is predicted for a state and half a tooth on; 0 of one that counts
 /// nothing.

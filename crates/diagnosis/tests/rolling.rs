@@ -4,12 +4,11 @@
 mod common;
 
 use circuit::Instrument;
-use common::{Exact, MODEL, state};
-use diagnosis::costs::Prices;
+use common::{Exact, MODEL, ranked, state};
+use diagnosis::next::Ranked;
 use diagnosis::next::candidates::What;
-use diagnosis::next::{self, Ask, Ranked};
-use diagnosis::{Evidence, Finding, LiveReading, Posterior, Present, Strength, live, trial};
-use vehicle::{OperatingState, SignalId};
+use diagnosis::{Evidence, Finding, LiveReading, Posterior, Strength, live, trial};
+use vehicle::SignalId;
 
 const RING: &str = "part:R62:teeth:0.9";
 const RATES: [&str; 4] = ["ws_fl_rate", "ws_fr_rate", "ws_rl_rate", "ws_rr_rate"];
@@ -28,21 +27,6 @@ fn together(hertz: [f64; 4]) -> Finding {
 fn share(evidence: &[Evidence], item: &str) -> f64 {
     let p = Posterior::new(&MODEL, evidence).unwrap();
     p.items[MODEL.item(&item.parse().unwrap()).unwrap()]
-}
-
-fn ranked(evidence: &[Evidence], now: &OperatingState) -> Vec<Ranked> {
-    let posterior = Posterior::new(&MODEL, evidence).unwrap();
-    let ask = Ask {
-        model: &MODEL,
-        priors: MODEL.plain(),
-        evidence,
-        posterior: &posterior,
-        present: Present::Yes,
-        now,
-        refused: &[],
-        prices: &Prices::default(),
-    };
-    next::ranked(&ask).unwrap()
 }
 
 #[test]
@@ -69,7 +53,7 @@ fn the_slow_one_of_four_names_its_ring_however_fast_it_went() {
 fn the_wheels_are_proposed_together_and_nobody_probes_on_the_road() {
     let rolling = state("rolling");
     let mut evidence = heavy();
-    let list = ranked(&evidence, &rolling);
+    let list = ranked(&evidence, &rolling, &[]);
     let reads = |r: &&Ranked| match &r.candidate.what {
         What::Values { signals } => {
             *r.candidate.state == rolling && RATES.iter().all(|w| signals.iter().any(|s| s == w))

@@ -136,6 +136,57 @@ fn signals_functions_and_monitors_speak_of_what_there_is() {
 }
 
 #[test]
+fn what_is_counted_has_teeth_and_what_is_worked_out_comes_from_the_same_module() {
+    let signal = |v: &mut Value, id: &str, from: Value| {
+        let k = first(v, "signals", |s| s["id"] == id);
+        v["signals"][k]["from"] = from;
+    };
+    let rate =
+        |ring: &str| json!({"rate": {"pin": "RL-", "against": "31", "over": 1.0, "ring": ring}});
+    only(&told(|v| signal(v, "ws_rl_rate", rate("R99"))), &["ring", "there is no part “R99”"]);
+    only(&told(|v| signal(v, "ws_rl_rate", rate("M9"))), &["“M9” has no teeth", "tone_ring"]);
+    let of = |id: &str| json!({"formula": {"sum": [{"signal": id}, {"number": 1}]}});
+    only(&told(|v| signal(v, "ws_rl_share", of("nothing"))), &["there is no signal “nothing”"]);
+    let strange = told(|v| signal(v, "ws_rl_share", of("torque_volts")));
+    only(&strange, &["“torque_volts” is no value that A12 works out itself"]);
+    let itself = told(|v| signal(v, "ws_rl_share", of("ws_rl_share")));
+    only(&itself, &["signals[ws_rl_share].from.formula", "worked out of itself"]);
+    // Also over another one.
+    let round = told(|v| {
+        signal(v, "ws_rl_share", of("ws_rr_share"));
+        signal(v, "ws_rr_share", of("ws_rl_share"));
+    });
+    assert_eq!(round.matches("worked out of itself").count(), 2, "{round}");
+}
+
+#[test]
+fn time_goes_on_and_two_ways_name_each_other() {
+    let course = |points: Value| told(move |v| v["profiles"][0]["courses"]["pedal"] = points);
+    let back = course(json!([[2.0, 0.0], [1.0, 5.0]]));
+    only(&back, &["profiles[road_test].courses.pedal", "no course of time"]);
+    only(&course(json!([])), &["no course of time"]);
+    only(&course(json!([[0.0, 0.0], [4000.0, 1.0]])), &["an hour at most"]);
+    only(
+        &told(|v| v["profiles"][0]["courses"]["weather"] = json!([[0.0, 1.0]])),
+        &["there is no stimulus “weather”"],
+    );
+    only(
+        &told(|v| v["profiles"][0]["begins"]["outputs"] = json!(["nothing"])),
+        &["profiles[road_test].begins", "there is no output “nothing”"],
+    );
+    let lone = told(|v| {
+        let k = first(v, "outputs", |o| o["id"] == "slide_open");
+        v["outputs"][k].as_object_mut().unwrap().remove("other_way");
+    });
+    only(&lone, &["outputs[slide_close].other_way", "does not name “slide_close”"]);
+    let needs = told(|v| {
+        let k = first(v, "outputs", |o| o["id"] == "slide_open");
+        v["outputs"][k]["needs"][0]["holds"] = json!({"below": ["nothing", 1.0]});
+    });
+    only(&needs, &["outputs[slide_open].needs", "there is no signal “nothing”"]);
+}
+
+#[test]
 fn modules_have_addresses_of_their_own_and_data_under_hexadecimal_numbers() {
     let same = told(|v| {
         let k = first(v, "parts", |p| p["module"].is_object());

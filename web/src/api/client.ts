@@ -23,6 +23,7 @@ export type Limb = components["schemas"]["Limb"];
 export type BusWatch = components["schemas"]["BusWatch"];
 export type RollView = components["schemas"]["RollView"];
 export type Pasted = components["schemas"]["Pasted"];
+export type CourseNow = components["schemas"]["CourseNow"];
 export type OperatingState = components["schemas"]["OperatingState"];
 export type Strength = components["schemas"]["Strength"];
 export type Instrument = components["schemas"]["Instrument"];

@@ -6,7 +6,7 @@ import { matches } from "../ui/search";
 import { Chain } from "./outputs/Chain";
 import { Feedback } from "./outputs/Feedback";
 import { Proves } from "./outputs/Proves";
-import { grouped, type Output, rowsOf } from "./outputs/rows";
+import { grouped, guards, type Output, rowsOf } from "./outputs/rows";
 import { SelfTests } from "./outputs/SelfTests";
 
 /** One output, or two that move the same load either way: what to mind, a button each, and what was seen. */
@@ -27,7 +27,7 @@ function One({ output: first }: { output: Output }) {
     >
       <div>
         <h3 className="text-[17px] font-semibold">{both.map((b) => b.name).join(" / ")}</h3>
-        <p className="text-[14px]">{[...new Set(both.map((b) => b.guard))].join(" ")}</p>
+        <p className="text-[14px]">{guards(both).join(" ")}</p>
         {o.needs.length > 0 && (
           <p className="text-[14px] text-faint">looked at first: {o.needs.join(", ")}</p>
         )}

@@ -1,4 +1,4 @@
-import type { components } from "../api/generated";
+import type { OperatingState } from "../api/client";
 import { useJob } from "../api/job";
 import { Button, type Look } from "./Button";
 
@@ -16,7 +16,7 @@ export function KeepValue({
   /** Why it cannot be kept; empty when it can. */
   why?: string;
   /** The state it was read in; none where that is the job's. */
-  state?: components["schemas"]["OperatingState"] | null;
+  state?: OperatingState | null;
 }) {
   const { view, act, busy } = useJob();
   return (

@@ -49,11 +49,7 @@ pub async fn take_capture(
     body: Body,
 ) -> Keeping {
     let here = begin(&shop, id, &key).await?;
-    let name: String =
-        coming.name.trim().chars().filter(|c| !c.is_control()).take(LONGEST).collect();
-    if name.is_empty() {
-        return Err(Problem::field("name", "say what the file is called").into());
-    }
+    let name = called(&coming.name)?;
     let step_s = coming.sample_rate.map(|r| 1.0 / r);
     if step_s.is_some_and(|s| !s.is_finite() || s <= 0.0) {
         return Err(Problem::field("sample_rate", "it must be above zero").into());
@@ -63,6 +59,15 @@ pub async fn take_capture(
     let tapped = None;
     let capture = Capture { number, name, bus: coming.bus, bytes, step_s, tapped };
     keep(&shop, &here.session, vec![Entry::Captured { capture }], key).await
+}
+
+/// The name of something that is kept, as it is shown.
+pub(super) fn called(name: &str) -> Result<String, Problem> {
+    let name: String = name.trim().chars().filter(|c| !c.is_control()).take(LONGEST).collect();
+    match name.is_empty() {
+        true => Err(Problem::field("name", "say what it is called")),
+        false => Ok(name),
+    }
 }
 
 /// Writes what comes in beside the database, reads it, and gives it its number.

@@ -1,6 +1,7 @@
 //! Recordings of live values: kept with the job as CSV, a line a reading, and looked at again.
 
 use super::at::{Answer, App, Keeping, at, begin, keep};
+use super::captures::called;
 use super::extract::{Json, Key, Path, Query};
 use super::problem::Problem;
 use axum::body::Body;
@@ -12,9 +13,8 @@ use http_body_util::BodyExt;
 use serde::Deserialize;
 use utoipa::IntoParams;
 
-/// Longest recording taken in, bytes, and longest name kept, letters.
+/// Longest recording taken in, bytes.
 const MOST: usize = 32 << 20;
-const LONGEST: usize = 120;
 /// The first column's heading.
 const TIME: &str = "Time (s)";
 
@@ -36,11 +36,7 @@ pub async fn take_recording(
     mut body: Body,
 ) -> Keeping {
     let here = begin(&shop, id, &key).await?;
-    let name: String =
-        coming.name.trim().chars().filter(|c| !c.is_control()).take(LONGEST).collect();
-    if name.is_empty() {
-        return Err(Problem::field("name", "say what it is called").into());
-    }
+    let name = called(&coming.name)?;
     let mut text = Vec::new();
     while let Some(frame) = body.frame().await {
         let frame = frame.map_err(|e| Problem::input(format!("the transfer broke off: {e}")))?;

@@ -116,30 +116,27 @@ impl Sweep {
         found
     }
 
-    /// Whether a request hangs on the buses and these may not be as on the sound vehicle.
+    /// Whether a request hangs on what arrives, and that may be other than it is taken to be.
     fn may_be_lost(&mut self, found: Found, changes: &[Change]) -> bool {
-        let hangs = match (found, &self.full) {
-            (Found::Untouched, _) => self.base_hangs,
-            (Found::FromRest, Some(_)) => false,
-            _ => self.now.hangs,
-        };
-        self.may_be_unheard(found, changes)
-            || self.hears
-                && hangs
-                && self.circuit.request_hearing().is_some()
-                && self.has_pulses_requested()
-                && {
-                    let still = self.still_of(found, changes);
-                    let circuit = Arc::clone(&self.circuit);
-                    let counted = circuit.software.pulses().map(|(k, _)| k);
-                    !counted.filter(|k| self.lost.binary_search(k).is_ok()).eq(still)
-                }
+        self.may_be_unheard(found, changes) || self.is_counted_otherwise(found, changes)
     }
 
-    /// Whether some request counts pulses.
-    fn has_pulses_requested(&self) -> bool {
-        let software = &self.circuit.software;
-        software.pulses().any(|(k, _)| software.is_requested(k))
+    /// Whether a request hangs on pulses, and others arrive than are taken to.
+    fn is_counted_otherwise(&mut self, found: Found, changes: &[Change]) -> bool {
+        let hangs = match found {
+            Found::Untouched => self.base_hangs,
+            // Whatever hangs on something is asked anew then.
+            Found::FromRest => false,
+            Found::Updated { .. } => self.now.hangs,
+        };
+        let circuit = Arc::clone(&self.circuit);
+        let software = &circuit.software;
+        if !(self.hears && hangs && software.pulses().any(|(k, _)| software.is_requested(k))) {
+            return false;
+        }
+        let still = self.still_of(found, changes);
+        let counted = software.pulses().map(|(k, _)| k);
+        !counted.filter(|k| self.lost.binary_search(k).is_ok()).eq(still)
     }
 
     /// Whether a request hangs on the buses and these may not be as on the sound vehicle.

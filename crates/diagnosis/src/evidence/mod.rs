@@ -14,6 +14,7 @@ use utoipa::ToSchema;
 use vehicle::{FailureType, OperatingState, PartId, PartIx, SignalId, TiVec, TroubleCode};
 
 pub(crate) mod answer;
+mod at_once;
 pub(crate) mod code;
 pub(crate) mod effect;
 mod heard;
@@ -395,10 +396,8 @@ enum Kind<'a> {
     /// By what the fault itself is and where it lies: log-likelihood of a steady one and of one that
     /// comes and goes; with nothing wrong; outside of the file.
     OfFault(OfFault<'a>, f64, f64),
-    /// By rates while something turns.
-    Rolling(rolling::Rolling),
-    /// By values that feel the same.
-    Together(together::Together),
+    /// By values that are weighed as one.
+    AtOnce(Box<dyn at_once::AtOnce>),
     /// By an effect with a jumper on or a part swapped.
     Substituted(substituted::Swap),
 }
@@ -481,8 +480,7 @@ impl Prepared<'_> {
             Kind::OfFault(of, away, _) => {
                 faults.iter().map(|f| of(f)[0]).max_by(f64::total_cmp).unwrap_or(*away)
             }
-            Kind::Rolling(rates) => rates.under(model, self.state, &changes()),
-            Kind::Together(values) => values.under(model, self.state, &changes()),
+            Kind::AtOnce(values) => values.under(model, self.state, &changes()),
             Kind::Substituted(swap) => swap.under(model, self.state, faults)?,
         })
     }
@@ -567,12 +565,7 @@ impl Evidence {
                 let elsewhere = unforeseen(away, any);
                 Likelihood { there, away, elsewhere, wavering: None, read: None }
             }
-            Kind::Rolling(rates) => {
-                let (there, away) = rates.all(model, &self.state);
-                let elsewhere = unforeseen(away, rates.any());
-                Likelihood { there, away, elsewhere, wavering: None, read: None }
-            }
-            Kind::Together(values) => {
+            Kind::AtOnce(values) => {
                 let (there, away) = values.all(model, &self.state);
                 let elsewhere = unforeseen(away, values.any());
                 Likelihood { there, away, elsewhere, wavering: None, read: None }
@@ -643,26 +636,23 @@ impl Evidence {
                 answer::elsewhere(),
             ),
             Finding::Together { values, apart } => {
-                match rolling::Rolling::new(model, &self.state, values)? {
-                    Some(rates) => Kind::Rolling(rates),
-                    None => {
-                        Kind::Together(together::Together::new(model, &self.state, values, *apart)?)
-                    }
+                Kind::AtOnce(match rolling::Rolling::new(model, &self.state, values)? {
+                    Some(rates) => Box::new(rates),
+                    None => Box::new(together::Together::new(model, &self.state, values, *apart)?),
+                })
+            }
+            Finding::Signal { signal, value } => {
+                let one = LiveReading { signal: signal.clone(), value: *value };
+                if let Some(rate) = rolling::Rolling::new(model, &self.state, &[one])? {
+                    Kind::AtOnce(Box::new(rate))
+                } else if signal::depends(model, &self.state, signal) {
+                    let alone = together::Together::alone(model, &self.state, signal, *value)?;
+                    Kind::AtOnce(Box::new(alone))
+                } else {
+                    let score = signal::scorer(model, &self.state, signal, *value)?;
+                    Kind::Predicted(score, -(signal::SPAN.ln()))
                 }
             }
-            Finding::Signal { signal, value } if signal::is_rate(model, signal) => {
-                let one = LiveReading { signal: signal.clone(), value: *value };
-                let of = rolling::Rolling::new(model, &self.state, &[one])?;
-                let none = || ModelError::Unknown { what: "rate", id: signal.to_string() };
-                Kind::Rolling(of.ok_or_else(none)?)
-            }
-            Finding::Signal { signal, value } if signal::depends(model, &self.state, signal) => {
-                Kind::Together(together::Together::alone(model, &self.state, signal, *value)?)
-            }
-            Finding::Signal { signal, value } => Kind::Predicted(
-                signal::scorer(model, &self.state, signal, *value)?,
-                -(signal::SPAN.ln()),
-            ),
             Finding::Level { bus, red, black, dominant, sender, value } => Kind::Phase(
                 level::level(
                     model,

@@ -2,7 +2,8 @@
 //! fast it really turned is left open about what the state says, the same for all of them: what one counts
 //! tells how fast, and the others have to agree.
 
-use super::signal::{STEP, WRONG};
+use super::at_once::AtOnce;
+use super::signal::{STEP, WRONG, density};
 use super::together::LiveReading;
 use crate::counted::{Counted, Which, rate};
 use crate::model::{HypIx, Model, ModelError};
@@ -16,9 +17,8 @@ const HELD: f64 = 0.12;
 const FURTHEST: f64 = 0.5;
 const STEPS: usize = 400;
 /// Standard deviation of a rate that was read a moment before or after the others, as a share, and of what is
-/// counted, hertz; beside what tyres differ.
+/// counted, hertz; beside what sound vehicles scatter.
 const MOMENT: f64 = 0.008;
-const TYRES: f64 = 0.004;
 const FLOOR_HERTZ: f64 = 0.3;
 /// Range of a rate that follows nothing, hertz.
 pub(crate) const SPAN_HERTZ: f64 = 1000.0;
@@ -26,7 +26,18 @@ pub(crate) const SPAN_HERTZ: f64 = 1000.0;
 /// Rates that were read together.
 #[derive(Debug)]
 pub(crate) struct Rolling {
-    read: Vec<(SignalIx, PartIx, f64)>,
+    read: Vec<Read>,
+}
+
+#[derive(Debug)]
+struct Read {
+    signal: SignalIx,
+    module: PartIx,
+    value: f64,
+    /// What a sound vehicle counts at the speed of the state, hertz, and how far sound vehicles scatter about
+    /// it, a share.
+    sound: f64,
+    tolerance: f64,
 }
 
 /// What turns the ring that a signal counts.
@@ -36,9 +47,9 @@ pub(crate) fn turned_by<'v>(v: &'v Vehicle, signal: &vehicle::Signal) -> Option<
     part.elements.iter().find_map(|e| e.turns()).map(|t| t.stimulus)
 }
 
-/// Standard deviation of a rate about what is predicted, hertz.
-pub(crate) fn sigma(predicted: f64, sound: f64) -> f64 {
-    FLOOR_HERTZ.hypot(MOMENT.hypot(TYRES) * predicted).hypot(STEP * (predicted - sound))
+/// Standard deviation of a rate about what is predicted, hertz, where sound vehicles scatter by a share.
+pub(crate) fn sigma(predicted: f64, sound: f64, tolerance: f64) -> f64 {
+    FLOOR_HERTZ.hypot(MOMENT.hypot(tolerance) * predicted).hypot(STEP * (predicted - sound))
 }
 
 impl Rolling {
@@ -60,7 +71,8 @@ impl Rolling {
             let number = number.ok_or_else(|| unknown("signal", signal))?;
             let of = &v.signals[number];
             turned.push(turned_by(v, of));
-            read.push((number, super::part(model, &of.module)?, *value));
+            let module = super::part(model, &of.module)?;
+            read.push(Read { signal: number, module, value: *value, sound: 0.0, tolerance: 0.0 });
         }
         let Some(Some(first)) = turned.first() else {
             return match turned.iter().all(Option::is_none) {
@@ -71,75 +83,68 @@ impl Rolling {
         if turned.iter().any(|t| *t != Some(*first)) {
             return Err(unknown("value that is counted of the same as", first));
         }
-        if model.circuit.teeth_on(state).is_none() {
+        let Some(counted) = Counted::of(model, state, Which::Sound) else {
             return Err(unknown("state in which something turns, as told for", first));
+        };
+        for r in &mut read {
+            r.sound = counted.sound(&model.circuit, r.signal);
+            r.tolerance = counted.tolerance(model, state, r.signal);
         }
         Ok(Some(Self { read }))
     }
 
     /// Log-likelihood of the rates, given what is predicted at the speed of the state; none of a module that
     /// does not work.
-    fn score(&self, sound: &[f64], predicted: &[Option<f64>]) -> f64 {
+    fn score(&self, predicted: &[Option<f64>]) -> f64 {
         let out_of_place = WRONG / SPAN_HERTZ;
         let mut sum = 0.0;
         let mut weight = 0.0;
         for k in 0..STEPS {
             let by = FURTHEST * ((2 * k + 1) as f64 / STEPS as f64 - 1.0);
             let prior = (-0.5 * (by / HELD).powi(2)).exp();
-            let one =
-                |((_, _, value), (sound, predicted)): (&(_, _, f64), (&f64, &Option<f64>))| {
-                    predicted.map_or(out_of_place, |p| {
-                        let (sound, p) = (sound * (1.0 + by), p * (1.0 + by));
-                        let sigma = sigma(p, sound);
-                        let z = (value - p) / sigma;
-                        let close =
-                            (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
-                        (1.0 - WRONG) * close + out_of_place
-                    })
-                };
-            sum +=
-                prior * self.read.iter().zip(sound.iter().zip(predicted)).map(one).product::<f64>();
+            let faster = 1.0 + by;
+            let one = |(r, predicted): (&Read, &Option<f64>)| {
+                predicted.map_or(out_of_place, |p| {
+                    let p = faster * p;
+                    let sigma = sigma(p, faster * r.sound, r.tolerance);
+                    density(r.value, p, sigma, out_of_place)
+                })
+            };
+            sum += prior * self.read.iter().zip(predicted).map(one).product::<f64>();
             weight += prior;
         }
         (sum / weight).ln()
     }
+}
 
-    /// If they could be anything.
-    pub(super) fn any(&self) -> f64 {
+impl AtOnce for Rolling {
+    fn any(&self) -> f64 {
         -(self.read.len() as f64) * SPAN_HERTZ.ln()
     }
 
-    /// Log-likelihood under every hypothesis, and with nothing wrong.
-    pub(super) fn all(&self, model: &Model, state: &OperatingState) -> (TiVec<HypIx, f64>, f64) {
+    fn all(&self, model: &Model, state: &OperatingState) -> (TiVec<HypIx, f64>, f64) {
         let c = &model.circuit;
         let nothing = || (vec![0.0; model.faults.len()].into(), 0.0);
         let Some(counted) = Counted::of(model, state, Which::All) else { return nothing() };
         let p = model.predict_all(state);
-        let sound: Vec<f64> = self.read.iter().map(|(k, ..)| counted.sound(c, *k)).collect();
-        let as_ever: Vec<Option<f64>> = sound.iter().copied().map(Some).collect();
-        let away = self.score(&sound, &as_ever);
+        let as_ever: Vec<Option<f64>> = self.read.iter().map(|r| Some(r.sound)).collect();
+        let away = self.score(&as_ever);
         let of = |h: usize| {
             let h = HypIx::from(h);
             let Some(s) = p.fault(h) else { return away };
-            let one = |(k, module, _): &(SignalIx, PartIx, f64)| {
-                s.alive(*module).then(|| counted.under(c, *k, h)).flatten()
-            };
+            let one = |r: &Read| s.alive(r.module).then(|| counted.under(c, r.signal, h)).flatten();
             let predicted: Vec<Option<f64>> = self.read.iter().map(one).collect();
-            if predicted == as_ever { away } else { self.score(&sound, &predicted) }
+            if predicted == as_ever { away } else { self.score(&predicted) }
         };
         let there: Vec<f64> = (0..model.faults.len()).into_par_iter().map(of).collect();
         (there.into(), away)
     }
 
-    /// Log-likelihood under changes.
-    pub(super) fn under(&self, model: &Model, state: &OperatingState, changes: &[Change]) -> f64 {
+    fn under(&self, model: &Model, state: &OperatingState, changes: &[Change]) -> f64 {
         let c = &model.circuit;
-        let Some(counted) = Counted::of(model, state, Which::Sound) else { return 0.0 };
-        let sound: Vec<f64> = self.read.iter().map(|(k, ..)| counted.sound(c, *k)).collect();
-        let [now, on] = [state, &counted.state_on].map(|s| model.snapshot(s, changes));
-        let one = |(k, module, _): &(SignalIx, PartIx, f64)| {
-            now.alive(*module).then(|| rate(c, *k, &now, &on))
-        };
-        self.score(&sound, &self.read.iter().map(one).collect::<Vec<_>>())
+        let Some(on) = c.teeth_on(state) else { return 0.0 };
+        let [now, on] = [state, &on].map(|s| model.snapshot(s, changes));
+        let one = |r: &Read| now.alive(r.module).then(|| rate(c, r.signal, &now, &on));
+        self.score(&self.read.iter().map(one).collect::<Vec<_>>())
     }
 }

@@ -24,11 +24,12 @@ pub(crate) fn sigma(predicted: f64, tolerance: f64, open: f64) -> f64 {
     FLOOR.hypot(SHARE * predicted).hypot(tolerance).hypot(open)
 }
 
-/// How likely a value is where another is predicted, per volt.
-pub(super) fn density(value: f64, predicted: f64, sigma: f64) -> f64 {
+/// How likely a value is where another is predicted, per unit, where one that follows nothing is as likely as
+/// `out_of_place`.
+pub(super) fn density(value: f64, predicted: f64, sigma: f64, out_of_place: f64) -> f64 {
     let z = (value - predicted) / sigma;
     let close = (-0.5 * z * z).exp() / (sigma * (2.0 * std::f64::consts::PI).sqrt());
-    (1.0 - WRONG) * close + OUT_OF_PLACE
+    (1.0 - WRONG) * close + out_of_place
 }
 
 /// Whether what a value should be hangs on something that a state says nothing of: how warm it is, how far a
@@ -36,12 +37,6 @@ pub(super) fn density(value: f64, predicted: f64, sigma: f64) -> f64 {
 pub(super) fn depends(model: &Model, state: &OperatingState, id: &str) -> bool {
     let signals = &model.circuit.vehicle.signals;
     signals.iter().find(|s| s.id == id).is_some_and(|s| live::depends(&signals.raw, s, state))
-}
-
-/// Whether a signal counts teeth.
-pub(super) fn is_rate(model: &Model, id: &str) -> bool {
-    let v = &model.circuit.vehicle;
-    v.signals.iter().any(|s| s.id == id && super::rolling::turned_by(v, s).is_some())
 }
 
 pub(super) fn scorer<'a>(
@@ -72,6 +67,6 @@ pub(super) fn scorer<'a>(
         }
         let predicted = s.between(a, b);
         let sigma = sigma(predicted, tolerance, STEP * (predicted - healthy));
-        density(value, predicted, sigma).ln()
+        density(value, predicted, sigma, OUT_OF_PLACE).ln()
     }))
 }

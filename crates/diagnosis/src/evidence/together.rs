@@ -3,6 +3,7 @@
 //! and the others have to agree: for every hypothesis the likelihood of all values together is averaged over
 //! all that the stimulus could be.
 
+use super::at_once::AtOnce;
 use super::signal::{OUT_OF_PLACE, SPAN, STEP, density, sigma};
 use crate::live::felt;
 use crate::model::{HypIx, Model, ModelError};
@@ -195,7 +196,7 @@ impl Together {
                             let value = between(a, b);
                             let own = sigma(value, tolerance, STEP * (value - sound));
                             let sigma = own.hypot(self.apart * (b - a) / step);
-                            density(r.value, value, sigma)
+                            density(r.value, value, sigma, OUT_OF_PLACE)
                         }
                         _ => OUT_OF_PLACE,
                     };
@@ -207,13 +208,19 @@ impl Together {
         (sum / f64::max(count, 1.0)).ln()
     }
 
-    /// If they could be anything.
-    pub(super) fn any(&self) -> f64 {
+    /// What a solved point shows of them.
+    fn shown(&self, p: &Point<'_>) -> Values {
+        let of = |r: &Read| p.alive[r.module].then(|| p.volts[r.pins.0] - p.volts[r.pins.1]);
+        self.read.iter().map(of).collect()
+    }
+}
+
+impl AtOnce for Together {
+    fn any(&self) -> f64 {
         -(self.read.len() as f64) * SPAN.ln()
     }
 
-    /// Log-likelihood under every hypothesis, and with nothing wrong.
-    pub(super) fn all(&self, model: &Model, state: &OperatingState) -> (TiVec<HypIx, f64>, f64) {
+    fn all(&self, model: &Model, state: &OperatingState) -> (TiVec<HypIx, f64>, f64) {
         let grid = self.grid(model, state);
         let sound: Vec<Values> =
             grid.iter().map(|g| g.sound.iter().map(|[v, _]| Some(*v)).collect()).collect();
@@ -273,14 +280,7 @@ impl Together {
         (model.faults.keys().map(score).collect(), away)
     }
 
-    /// What a solved point shows of them.
-    fn shown(&self, p: &Point<'_>) -> Values {
-        let of = |r: &Read| p.alive[r.module].then(|| p.volts[r.pins.0] - p.volts[r.pins.1]);
-        self.read.iter().map(of).collect()
-    }
-
-    /// Log-likelihood under changes.
-    pub(super) fn under(&self, model: &Model, state: &OperatingState, changes: &[Change]) -> f64 {
+    fn under(&self, model: &Model, state: &OperatingState, changes: &[Change]) -> f64 {
         let grid = self.grid(model, state);
         let nodes: Vec<NodeId> = self.read.iter().flat_map(|r| [r.pins.0, r.pins.1]).collect();
         let values: Vec<Values> =

@@ -219,8 +219,9 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
                 let number = v.signals.position(|s| s.id == *id)?;
                 let (signal, sound) = (&v.signals[number], sound[number]);
                 let valid = crate::live::physical(&v.signals.raw, signal).and_then(|p| p.valid);
+                let counts = model.circuit.software.ring(number).is_some();
                 let range = match valid.filter(|_| sound.depends) {
-                    _ if model.circuit.software.ring(number).is_some() => {
+                    _ if counts => {
                         let meaning = model.charts().meaning(model, number, sound.value);
                         format!("like the others, about {}", meaning.words().unwrap_or_default())
                     }

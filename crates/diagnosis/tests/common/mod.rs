@@ -1,9 +1,11 @@
 //! The shipped van with everything that can be wrong with it.
 #![allow(dead_code, missing_docs, clippy::unwrap_used)]
 
+use diagnosis::costs::Prices;
 use diagnosis::evidence::Sight;
+use diagnosis::next::{self, Ask, CannotDo, Ranked};
 use diagnosis::trial::{self, Bench};
-use diagnosis::{Evidence, Finding, Model, Present, Priors, Strength};
+use diagnosis::{Evidence, Finding, Model, Posterior, Present, Priors, Strength};
 use rand::SeedableRng;
 use std::sync::LazyLock;
 use vehicle::{OperatingState, SignalId, Vehicle};
@@ -104,6 +106,31 @@ pub fn scan(state: &OperatingState, changes: &[circuit::Change]) -> Vec<Finding>
         failing: v == Verdict::Failed,
     });
     answers.chain(codes).collect()
+}
+
+/// Asks for checks with the symptom there, and nothing known of this shop.
+pub fn asked<T>(
+    evidence: &[Evidence],
+    now: &OperatingState,
+    refused: &[CannotDo],
+    then: impl Fn(&Ask<'_>) -> T,
+) -> T {
+    let posterior = Posterior::new(&MODEL, evidence).unwrap();
+    then(&Ask {
+        model: &MODEL,
+        priors: MODEL.plain(),
+        evidence,
+        posterior: &posterior,
+        present: Present::Yes,
+        now,
+        refused,
+        prices: &Prices::default(),
+    })
+}
+
+/// The checks so asked for, the best one first.
+pub fn ranked(evidence: &[Evidence], now: &OperatingState, refused: &[CannotDo]) -> Vec<Ranked> {
+    asked(evidence, now, refused, |ask| next::ranked(ask).unwrap())
 }
 
 /// What modules say of signals, exactly as the file has it.

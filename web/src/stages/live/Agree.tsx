@@ -1,12 +1,9 @@
-import type { Signal } from "../../api/client";
-import type { components } from "../../api/generated";
+import type { OperatingState, Signal } from "../../api/client";
 import { useJob } from "../../api/job";
 import { Button } from "../../ui/Button";
 import { type Group, groups, spread } from "./agree";
 import type { Track } from "./tracks";
 import { digits } from "./words";
-
-type State = components["schemas"]["OperatingState"];
 
 /** A sensor's name, or the signal's where two come from one sensor. */
 function label(signal: Signal, group: Group): string {
@@ -25,7 +22,7 @@ export function Agree({
   signals: Signal[];
   tracks: Map<string, Track>;
   /** The state they were read in; none where that is the job's. */
-  state: State | null;
+  state: OperatingState | null;
 }) {
   const { view, act, busy } = useJob();
   const found = groups(signals, tracks);

@@ -1,6 +1,5 @@
 import { memo, useEffect, useRef } from "react";
-import type { Signal } from "../../api/client";
-import type { components } from "../../api/generated";
+import type { OperatingState, Signal } from "../../api/client";
 import { KeepValue } from "../../ui/KeepValue";
 import { ChartPanel } from "./ChartPanel";
 import { Spark } from "./Spark";
@@ -49,7 +48,7 @@ export const LiveRow = memo(function LiveRow({
   unfold: (id: string) => void;
   remove: (id: string) => void;
   /** The state it was read in; none where that is the job's. */
-  state: components["schemas"]["OperatingState"] | null;
+  state: OperatingState | null;
 }) {
   const row = useRef<HTMLLIElement>(null);
   useEffect(() => {

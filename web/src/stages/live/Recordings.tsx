@@ -11,10 +11,12 @@ import type { Watcher } from "./watcher";
 /** How fast a recording is looked at again. */
 const SPEEDS = [1, 4, 16];
 
-/** What is called after when it was kept. */
-const named = (marks: { text: string }[]) =>
-  marks[0]?.text ??
-  `Live values, ${new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}`;
+/** What it is called: what was gone through last, or else when it was kept. */
+function named(courses: { name: string }[], marks: { text: string }[]): string {
+  const through = marks.findLast((m) => courses.some((c) => c.name === m.text));
+  const now = new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+  return through?.text ?? `Live values, ${now}`;
+}
 
 /** Keeps what was read with the job, and looks at what was kept again. */
 export function Recordings({ watcher, signals }: { watcher: Watcher; signals: Signal[] }) {
@@ -40,7 +42,7 @@ export function Recordings({ watcher, signals }: { watcher: Watcher; signals: Si
         id: s.id,
         heading: heading(s.id, s.physical_unit || s.unit),
       }));
-      const name = encodeURIComponent(named(watcher.marks));
+      const name = encodeURIComponent(named(view.courses, watcher.marks));
       const answer = await fetch(`/api/jobs/${view.id}/recordings?name=${name}`, {
         method: "POST",
         headers: { "content-type": "text/csv", "idempotency-key": crypto.randomUUID(), ...WINDOW },
@@ -81,7 +83,9 @@ export function Recordings({ watcher, signals }: { watcher: Watcher; signals: Si
             {s}×
           </Button>
         ))}
-        <Button onClick={() => watcher.play(null)}>Back to live</Button>
+        <Button className="shrink-0 whitespace-nowrap" onClick={() => watcher.play(null)}>
+          Back to live
+        </Button>
       </div>
     );
   }

@@ -1,10 +1,6 @@
-import { api, trouble, type Value } from "../../api/client";
-import type { components } from "../../api/generated";
+import { api, type CourseNow, type OperatingState, trouble, type Value } from "../../api/client";
 import { type Recording, valuesOf } from "./recording";
 import { due, empty, type Mark, read, since, type Track } from "./tracks";
-
-type Course = components["schemas"]["CourseNow"];
-type State = components["schemas"]["OperatingState"];
 
 /** How the reading goes. */
 export interface Pace {
@@ -45,11 +41,11 @@ export class Watcher {
   pace: Pace = { rate: 0, requests: 0, trouble: "" };
   paused = false;
   /** What is gone through just now. */
-  course: Course | null = null;
+  course: CourseNow | null = null;
   /** The recording that is looked at again; none while it is live. */
   played: Played | null = null;
   /** The state in which a value that was just read is kept; none before anything was read. */
-  state: State | null = null;
+  state: OperatingState | null = null;
   version = 0;
   private readonly listeners = new Set<() => void>();
   private round = 0;

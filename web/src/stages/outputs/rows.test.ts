@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { grouped, type Output, rowsOf } from "./rows";
+import { grouped, guards, type Output, rowsOf } from "./rows";
 
 const output = (id: string, module: string, other: string | null = null): Output => ({
   id,
@@ -29,4 +29,13 @@ test("two that move the same load either way stand in one row, where the first o
     ["A1", 2],
     ["A2", 1],
   ]);
+});
+
+test("what is to be minded is said once", () => {
+  const [open, close] = [output("open", "A1", "close"), output("close", "A1", "open")];
+  open.guard = "The door moves.";
+  close.guard = "The door moves: nobody in its way.";
+  expect(guards([open, close])).toEqual(["The door moves: nobody in its way."]);
+  close.guard = "Loud.";
+  expect(guards([open, close])).toEqual(["The door moves.", "Loud."]);
 });

@@ -17,3 +17,10 @@ export function rowsOf(outputs: Output[]): Output[] {
     return other === undefined || other > k;
   });
 }
+
+/** What to mind before any of them, each said once: what another one says with more words is left out. */
+export function guards(outputs: Output[]): string[] {
+  const all = [...new Set(outputs.map((o) => o.guard))];
+  const start = (g: string) => g.replace(/\.$/, "");
+  return all.filter((g) => !all.some((other) => other !== g && other.startsWith(start(g))));
+}

@@ -59,7 +59,8 @@ impl Value {
             }
             (None, Some(_)) => {
                 let counted = Counted::of(model, &c.state, Which::Sound)?;
-                (From::Counted(number), counted.sound(&model.circuit, number), 0.0)
+                let tolerance = counted.tolerance(model, &c.state, number);
+                (From::Counted(number), counted.sound(&model.circuit, number), tolerance)
             }
             (None, None) => return None,
         };
@@ -87,7 +88,7 @@ impl Value {
             }
             From::Counted(k) => {
                 let value = s.on.as_ref().map_or(0.0, |on| counted::rate(c, k, &s.now, on));
-                (value, rolling::sigma(value, self.sound))
+                (value, rolling::sigma(value, self.sound, self.tolerance))
             }
         })
     }
