@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 /// Sheets laid out, and the smallest and largest of them that tell anything, by their conductors.
-const SHEETS: usize = 40;
+const SHEETS: usize = 150;
 const LINES: std::ops::RangeInclusive<usize> = 3..=22;
 
 fn root() -> PathBuf {

@@ -48,8 +48,8 @@ function spread(ids: string[], width: number, y: number, into: Record<string, Po
   });
 }
 
-/** Size of a node's symbol and the places of its pins. */
-function shape(node: SheetNode): Shape {
+/** Size of a node's symbol and the places of its pins, as far apart as there is room. */
+function shape(node: SheetNode, room: number): Shape {
   const top = node.pins.filter((p) => p.top).map((p) => p.id);
   const bottom = node.pins.filter((p) => !p.top).map((p) => p.id);
   const pins: Record<string, Point> = {};
@@ -88,7 +88,7 @@ function shape(node: SheetNode): Shape {
     }
     default:
       return place(
-        Math.max(130, 56 * Math.max(top.length, bottom.length), 8.2 * node.name.length + 20),
+        Math.max(130, 56 * room * Math.max(top.length, bottom.length), 8.2 * node.name.length + 20),
         64,
         0,
       );
@@ -195,6 +195,11 @@ export function covered({ node, x, y, width, height, textX, pins }: PlacedNode):
   return boxes;
 }
 
+/** How far along a stretch a label may stand, the middle first. */
+const ALONG = [
+  0.5, 0.4, 0.6, 0.3, 0.7, 0.2, 0.8, 0.1, 0.9, 0.45, 0.55, 0.35, 0.65, 0.25, 0.75, 0.15, 0.85,
+];
+
 /** Where a label may stand: beside the upright stretches, the longest first, or above the level ones. */
 function places(points: Point[], width: number): Box[] {
   const { height: h } = LABEL;
@@ -207,7 +212,7 @@ function places(points: Point[], width: number): Box[] {
   return stretches.flatMap(({ a, b, upright, length }) => {
     if (upright) {
       if (length < h / 2) return [];
-      return [0.5, 0.4, 0.6, 0.3, 0.7, 0.2, 0.8, 0.1, 0.9].flatMap((t) => {
+      return ALONG.flatMap((t) => {
         const y = a.y + t * (b.y - a.y) - h / 2;
         return [
           { x: a.x + 7, y, w: width, h },
@@ -216,7 +221,7 @@ function places(points: Point[], width: number): Box[] {
       });
     }
     if (length < width / 3) return [];
-    return [0.5, 0.35, 0.65, 0.2, 0.8].flatMap((t) => {
+    return ALONG.filter((t) => t >= 0.2 && t <= 0.8).flatMap((t) => {
       const x = a.x + t * (b.x - a.x) - width / 2;
       return [
         { x, y: a.y - h - 5, w: width, h },
@@ -231,34 +236,48 @@ function places(points: Point[], width: number): Box[] {
  * how many cover something.
  */
 function label(lines: PlacedLine[], sheet: Sheet, nodes: PlacedNode[]): [Box[], number] {
-  const own: Box[] = [];
-  let covering = 0;
-  const taken = [...nodes.flatMap(covered), ...strokes(lines)];
+  const fixed = [...nodes.flatMap(covered), ...strokes(lines)];
+  const over = (box: Box, what: Box[]) => what.filter((t) => meet(t, box)).length;
   const options = lines.map((line) => {
     const of = sheet.lines.find((l) => l.id === line.id);
     const text = of ? `${of.id} ${of.colour} ${of.area_mm2}` : line.id;
-    return { line, boxes: places(line.points, text.length * LABEL.perLetter) };
+    const all = places(line.points, text.length * LABEL.perLetter);
+    return { line, all, free: all.filter((box) => over(box, fixed) === 0) };
   });
   // Those with the fewest places choose first.
-  options.sort((a, b) => a.boxes.length - b.boxes.length);
-  for (const { line, boxes } of options) {
-    let best: Box | undefined;
-    let least = Number.POSITIVE_INFINITY;
-    for (const box of boxes) {
-      const over = taken.filter((t) => meet(t, box)).length;
-      if (over < least) {
-        best = box;
-        least = over;
-      }
-      if (over === 0) break;
+  options.sort((a, b) => a.free.length - b.free.length);
+  type Option = (typeof options)[number];
+  const at = new Map<Option, Box>();
+  /** Puts a label where it covers nothing; a label in the way moves on if it can, none of them twice. */
+  const settle = (one: Option, moved: Set<Option>): boolean => {
+    moved.add(one);
+    const others = [...at].filter(([o]) => o !== one);
+    const clear = one.free.find((box) => others.every(([, b]) => !meet(b, box)));
+    if (clear) return Boolean(at.set(one, clear));
+    for (const box of one.free) {
+      const [inWay, ...more] = others.filter(([, b]) => meet(b, box));
+      if (!inWay || more.length > 0 || moved.has(inWay[0])) continue;
+      at.set(one, box);
+      if (settle(inWay[0], moved)) return true;
+      at.set(...inWay);
+      at.delete(one);
     }
-    const first = line.points[0] ?? { x: 0, y: 0 };
-    line.label = best ? { x: best.x, y: best.y + 11 } : { x: first.x + 8, y: first.y + 14 };
-    if (best) taken.push(best);
-    if (best) own.push(best);
-    if (least > 0) covering += 1;
+    return false;
+  };
+  let covering = 0;
+  for (const one of options) {
+    if (settle(one, new Set())) continue;
+    covering += 1;
+    const all = [...fixed, ...at.values()];
+    const best = one.all.toSorted((a, b) => over(a, all) - over(b, all))[0];
+    if (best) at.set(one, best);
   }
-  return [own, covering];
+  for (const one of options) {
+    const box = at.get(one);
+    const first = one.line.points[0] ?? { x: 0, y: 0 };
+    one.line.label = box ? { x: box.x, y: box.y + 11 } : { x: first.x + 8, y: first.y + 14 };
+  }
+  return [[...at.values()], covering];
 }
 
 /** How far things are moved apart, one try after the other, until every label has a place of its own. */
@@ -277,7 +296,7 @@ export async function layout(sheet: Sheet): Promise<Placed> {
 
 async function attempt(sheet: Sheet, room: number) {
   const px = (usual: number) => String(Math.round(usual * room));
-  const shapes = new Map(sheet.nodes.map((n) => [n.id, shape(n)]));
+  const shapes = new Map(sheet.nodes.map((n) => [n.id, shape(n, room)]));
   const graph: ElkNode = {
     id: "sheet",
     layoutOptions: {

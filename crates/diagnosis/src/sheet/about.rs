@@ -101,6 +101,9 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
         "part" => {
             let p = c.part(id)?;
             part(model, h, p, &mut wires);
+            for felt in v.parts[p].elements.iter().filter_map(|e| e.turns()).map(|t| t.feeds) {
+                sensors(model, h, felt, &mut wires);
+            }
             format!("{} {}", id, v.parts[p].name)
         }
         "connector" => {
@@ -235,6 +238,15 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
                     }
                 }
             }
+        }
+    }
+}
+
+/// The circuits of what feels something that a part without a conductor of its own does.
+fn sensors(model: &Model, h: &Harness<'_>, felt: &str, wires: &mut Wires) {
+    for (p, of) in model.circuit.vehicle.parts.iter_enumerated() {
+        if of.elements.iter().any(|e| e.turns().is_none() && e.stimuli().contains(&felt)) {
+            part(model, h, p, wires);
         }
     }
 }
