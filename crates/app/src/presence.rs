@@ -19,6 +19,8 @@ const AWAY: Duration = Duration::from_secs(15);
 const FORGOTTEN: Duration = Duration::from_secs(120);
 /// How often it is looked while something is driven.
 const LOOK: Duration = Duration::from_millis(500);
+/// How often it is read whether what must hold for it still does.
+const PERMITTED: Duration = Duration::from_secs(1);
 /// The header in which a window says which one it is; whoever says nothing is one and the same.
 pub const HEADER: &str = "x-window";
 /// Longest name of a window, characters.
@@ -104,11 +106,25 @@ pub fn guard(shop: &Arc<Shop>, job: i64) {
     let shop = Arc::clone(shop);
     tokio::spawn(async move {
         let bench = shop.bench(job);
+        let vehicle = standing(&shop, job).await.map(|(_, s)| Arc::clone(&s.model));
+        let mut looked = Instant::now();
         loop {
             while bench.is_driving().await {
                 let ended = bench.ended().await;
                 if !ended.is_empty() {
                     note(&shop, job, |output| !ended.contains(output)).await;
+                }
+                if let Some(model) = &vehicle
+                    && looked.elapsed() >= PERMITTED
+                {
+                    looked = Instant::now();
+                    let ended = bench.no_longer_permitted(&model.circuit.vehicle).await;
+                    for (_, why) in &ended {
+                        remark(&shop, job, format!("Given back: {why}")).await;
+                    }
+                    if !ended.is_empty() {
+                        note(&shop, job, |o| ended.iter().all(|(e, _)| e != o)).await;
+                    }
                 }
                 if shop.presence.is_away(job) {
                     give_back(&shop, job).await;
@@ -152,12 +168,22 @@ async fn give_back(shop: &Arc<Shop>, job: i64) {
     note(shop, job, |_| false).await;
 }
 
+/// Puts a remark in the ledger.
+async fn remark(shop: &Arc<Shop>, job: i64, text: String) {
+    let Some((session, _)) = standing(shop, job).await else { return };
+    append(shop, job, session, Entry::Note { text }).await;
+}
+
 /// Notes in the ledger which outputs are still driven.
 async fn note(shop: &Arc<Shop>, job: i64, driven: impl Fn(&OutputId) -> bool) {
     let Some((session, standing)) = standing(shop, job).await else { return };
     let mut state = standing.case.state.clone();
     state.outputs.retain(|output| driven(output));
-    let entry = Entry::State { state };
+    state.percent.retain(|output, _| driven(output));
+    append(shop, job, session, Entry::State { state }).await;
+}
+
+async fn append(shop: &Arc<Shop>, job: i64, session: Arc<Session>, entry: Entry) {
     let of = Arc::clone(shop);
     let kept = tokio::task::spawn_blocking(move || of.append(&session, &[entry], None));
     if let Ok(Err(e)) = kept.await {

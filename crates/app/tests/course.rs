@@ -136,6 +136,58 @@ fn an_output_is_not_driven_while_what_must_hold_does_not() {
 }
 
 #[test]
+fn an_output_is_given_back_when_what_must_hold_for_it_holds_no_longer() {
+    let runtime = Runtime::new().unwrap();
+    let standin = runtime.block_on(common::standin(None));
+    let data = tempfile::tempdir().unwrap();
+    let at = [standin.doip.to_string(), standin.hands.to_string()];
+    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    program.kept(&format!("/api/jobs/{job}/state"), &json!({"state": {"key": "15"}}));
+    program
+        .kept(&format!("/api/jobs/{job}/drive"), &json!({"output": "slide_release", "on": true}));
+    let view = || program.json(&format!("/api/jobs/{job}"));
+    assert_eq!(view()["state"]["outputs"], json!(["slide_release"]));
+    // Somebody pushes the van: nobody told the program.
+    let rolling = json!({"key": "15", "stimuli": {"road_speed": 20.0}});
+    runtime.block_on(common::hands(&standin, "/state", rolling));
+    let until = Instant::now() + Duration::from_secs(7);
+    while !view()["state"]["outputs"].is_null() {
+        assert!(Instant::now() < until, "it is still driven: {}", view()["state"]);
+        std::thread::sleep(Duration::from_millis(200));
+    }
+    let ledger = view()["ledger"].clone();
+    let told = ledger.as_array().unwrap().iter().any(|e| e.to_string().contains("Vehicle stands"));
+    assert!(told, "{ledger}");
+}
+
+#[test]
+fn a_share_of_the_time_is_set_within_its_range_and_the_current_is_read() {
+    let runtime = Runtime::new().unwrap();
+    let standin = runtime.block_on(common::standin(None));
+    let data = tempfile::tempdir().unwrap();
+    let at = [standin.doip.to_string(), standin.hands.to_string()];
+    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    program.kept(&format!("/api/jobs/{job}/state"), &json!({"state": {"key": "15"}}));
+    let drive = format!("/api/jobs/{job}/drive");
+    let heater = |percent: f64| json!({"output": "seat_heat_left", "on": true, "percent": percent});
+    let refused = program.refused(&drive, &heater(5.0));
+    assert!(refused["detail"].as_str().unwrap().contains("10 to 100 %"), "{refused}");
+    let plain = json!({"output": "slide_release", "on": true, "percent": 50.0});
+    assert!(program.refused(&drive, &plain)["detail"].as_str().unwrap().contains("percent"));
+    program.kept(&drive, &heater(40.0));
+    let state = program.json(&format!("/api/jobs/{job}"))["state"].clone();
+    assert_eq!(state["percent"], json!({"seat_heat_left": 40.0}), "{state}");
+    // What the module reads while it is on: 12.5 V over 2.2 ohms and the lines are between 5 and 5.7 A.
+    let read = values(&program, job, &["a24_amps"]);
+    let amps = read["values"][0]["raw"].as_f64().unwrap();
+    assert!((4.8..5.8).contains(&amps), "{read}");
+    assert_eq!(read["values"][0]["stands"], "as_expected", "{read}");
+    program.kept(&drive, &json!({"output": "seat_heat_left", "on": false}));
+    let state = program.json(&format!("/api/jobs/{job}"))["state"].clone();
+    assert!(state["percent"].is_null() && state["outputs"].is_null(), "{state}");
+}
+
+#[test]
 fn without_hands_nobody_goes_through_anything() {
     let data = tempfile::tempdir().unwrap();
     let (program, job) = serve(&data, &[]);

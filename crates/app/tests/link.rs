@@ -3,9 +3,8 @@
 
 mod common;
 use common::{B1A11_14, BODY, REAR, hands, standin};
-use link::services::{
-    clear_codes, input_output_control, read_codes, read_data, session, tester_present,
-};
+use link::services::input_output_control::{self, Level};
+use link::services::{clear_codes, read_codes, read_data, session, tester_present};
 use link::{Gateway, LinkError, scpi};
 use serde_json::json;
 use std::time::Duration;
@@ -70,7 +69,7 @@ async fn a_driven_output_loads_the_circuit_and_is_given_back_when_the_link_goes(
     assert!(volts().await.abs() < 0.1);
     let link = Gateway::connect(s.doip).await.unwrap();
     session::extended(&link, BODY).await.unwrap();
-    input_output_control::drive(&link, BODY, 0x3002, true).await.unwrap();
+    input_output_control::drive(&link, BODY, 0x3002, Level::On).await.unwrap();
     // 2.2 Ohm and about 2 A: near 4.5 V.
     assert!((3.9..5.1).contains(&volts().await), "{}", volts().await);
     drop(link);

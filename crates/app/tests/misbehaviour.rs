@@ -3,7 +3,8 @@
 
 mod common;
 use common::{BODY, REAR, addresses, hands, standin};
-use link::services::{ecu_reset, input_output_control, read_codes, read_data, routine, session};
+use link::services::input_output_control::{self, Level};
+use link::services::{ecu_reset, read_codes, read_data, routine, session};
 use link::services::{security_access, write_data};
 use link::{Gateway, LinkError, Timing, discovery, scpi};
 use serde_json::json;
@@ -112,10 +113,11 @@ async fn nothing_stays_driven_when_the_cable_is_pulled_or_nobody_says_that_he_is
     let drive = async || {
         let link = Gateway::connect(s.doip).await.unwrap();
         // In the default session nothing is driven.
-        let refused = input_output_control::drive(&link, BODY, 0x3002, true).await.unwrap_err();
+        let refused =
+            input_output_control::drive(&link, BODY, 0x3002, Level::On).await.unwrap_err();
         assert!(matches!(refused, LinkError::Refused { code: 0x7F, .. }), "{refused}");
         session::extended(&link, BODY).await.unwrap();
-        input_output_control::drive(&link, BODY, 0x3002, true).await.unwrap();
+        input_output_control::drive(&link, BODY, 0x3002, Level::On).await.unwrap();
         assert!(volts().await > 3.0);
         link
     };

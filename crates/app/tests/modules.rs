@@ -62,19 +62,40 @@ async fn a_code_keeps_what_its_monitor_saw() {
 }
 
 #[tokio::test]
-async fn a_self_test_runs_every_monitor_that_can_run_at_once() {
+async fn a_self_test_runs_every_monitor_that_can_run_and_tells_how_far_it_is() {
     let (_s, link) = on(Some("part:K9:coil_open")).await;
     assert_eq!(refusal(routine::control(&link, BODY, 0x7777, Control::Start, &[]).await), 0x31);
     let early = routine::control(&link, BODY, SELF_TEST, Control::Results, &[]).await;
     assert_eq!(refusal(early), 0x24, "no results before it ran");
     clear_codes::all(&link, BODY).await.unwrap();
-    routine::control(&link, BODY, SELF_TEST, Control::Start, &[]).await.unwrap();
+    let test = |control| routine::control(&link, BODY, SELF_TEST, control, &[]);
+    assert_eq!(refusal(test(Control::Stop).await), 0x24, "nothing runs");
+    test(Control::Start).await.unwrap();
+    // A byte that is 1 while it runs, percent, then the codes that failed, three bytes each.
+    let mut percent = Vec::new();
+    let told = loop {
+        let told = test(Control::Results).await.unwrap();
+        percent.push(told[1]);
+        if told[0] == 0 {
+            break told;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    };
+    assert_eq!(told, [&[0, 100][..], &B1A11_14].concat());
+    assert!(percent.is_sorted() && percent[0] < 50 && percent.len() > 4, "{percent:?}");
     assert_eq!(status(&link, BODY, "B1A11", "14").await & 0x19, 0x09, "ran and failed");
     assert_eq!(status(&link, BODY, "B1A10", "14").await & 0x19, 0x00, "ran and passed");
     // Its output is off: what watches the driven output cannot run.
     assert_eq!(status(&link, BODY, "B1A11", "12").await & 0x10, 0x10, "not run");
-    let told = routine::control(&link, BODY, SELF_TEST, Control::Results, &[]).await.unwrap();
-    assert_eq!(told, B1A11_14);
+    // Stopped it stays where it is.
+    test(Control::Start).await.unwrap();
+    test(Control::Stop).await.unwrap();
+    let [early, late] = [0, 300].map(async |wait| {
+        tokio::time::sleep(Duration::from_millis(wait)).await;
+        test(Control::Results).await.unwrap()
+    });
+    let (early, late) = (early.await, late.await);
+    assert!(early == late && late[0] == 0 && late[1] < 100, "{early:?} {late:?}");
 }
 
 #[tokio::test]
@@ -96,6 +117,7 @@ async fn what_modules_keep_stands_where_the_vehicle_file_says() {
     let test = |id| routine::control(&link, BODY, id, Control::Start, &[]);
     assert_eq!(refusal(test(SELF_TEST).await), 0x31);
     test(0x0301).await.unwrap();
+    tokio::time::sleep(Duration::from_secs(5)).await;
     let bytes = B1A11_14;
     let length = |did: u16| match did {
         0xDD00 => Some(4),

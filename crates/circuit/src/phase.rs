@@ -48,7 +48,7 @@ pub(crate) const DOMINANT: u8 = 2;
 impl Circuit {
     /// The phases of a solved state: one for each bus with a working sender, in which its first
     /// one is dominant, and one for each modulated output that is on.
-    pub fn phases(&self, solution: &Solution) -> Vec<Phase> {
+    pub fn phases(&self, state: &OperatingState, solution: &Solution) -> Vec<Phase> {
         let mut phases = Vec::new();
         for bus in &self.vehicle.buses {
             let sender = self.transceivers(&bus.id).find(|d| solution.modes[*d] == 1);
@@ -61,7 +61,8 @@ impl Circuit {
             }
         }
         for (o, output) in self.vehicle.outputs.iter_enumerated() {
-            if let Some(duty) = output.duty
+            let set = state.percent.get(&output.id).map(|percent| percent.0 / 100.0);
+            if let Some(duty) = set.or(output.duty)
                 && solution.asked.contains(&o)
             {
                 let holds = self.drivers[o].iter().map(|d| Change::Hold(*d, 0)).collect();
@@ -115,7 +116,7 @@ impl Circuit {
             levels.low = levels.low.min(at);
             levels.high = levels.high.max(at);
         };
-        for Phase { share, holds, .. } in self.phases(&rest) {
+        for Phase { share, holds, .. } in self.phases(state, &rest) {
             let held: Vec<Change> = with.iter().copied().chain(holds).collect();
             phase(share, &self.solve_lacking(state, &held, None, &rest.lost));
         }

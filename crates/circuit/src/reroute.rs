@@ -164,14 +164,10 @@ impl Found {
     }
 }
 
-/// Whether a pin is a point inside a part in which links meet: it has a link, its part has a connector, and
-/// neither a cavity nor a conductor ends there.
+/// Whether a pin is a point inside a part, where links meet or a shunt ends: its part has a connector, and neither
+/// a cavity nor a conductor ends there.
 pub(crate) fn is_inner(vehicle: &Vehicle, part: PartIx, pin: &str) -> bool {
     let p = &vehicle.parts[part];
-    let mut links = p.elements.iter().filter_map(|e| e.leads_on());
-    if !links.any(|l| l.a == pin || l.b == pin) {
-        return false;
-    }
     let mut own = vehicle.connectors.iter().filter(|c| c.part.as_ref() == Some(&p.id)).peekable();
     let name = format!("{}.{pin}", p.id);
     let ends = || vehicle.wires.iter().any(|w| w.from == name || w.to == name);

@@ -25,6 +25,8 @@ vehicle::index! {
 enum Source {
     /// Volts between two nodes.
     Volts(NodeId, NodeId),
+    /// Amperes through a resistance between two nodes, ohms.
+    Amps(NodeId, NodeId, f64),
     /// Whether an output is switched on.
     Output(OutputIx),
     /// Whether a message arrives.
@@ -152,6 +154,15 @@ impl Software {
                     };
                     match (node(pin), node(against)) {
                         (Some(a), Some(b)) => Source::Volts(a, b),
+                        _ => Source::Nothing,
+                    }
+                }
+                SignalSource::Amps { from, to, ohms } => {
+                    let node = |pin: &String| {
+                        part.get(&s.module).and_then(|p| pins.get(&(*p, pin.clone()))).copied()
+                    };
+                    match (node(from), node(to)) {
+                        (Some(a), Some(b)) => Source::Amps(a, b, *ohms),
                         _ => Source::Nothing,
                     }
                 }
@@ -355,6 +366,7 @@ impl Software {
     pub fn signal(&self, view: View<'_>, signal: SignalIx) -> f64 {
         match self.signals.get(signal) {
             Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
+            Some(Source::Amps(a, b, ohms)) => (view.volts[*a] - view.volts[*b]) / ohms,
             Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
             Some(Source::Arrives(a)) => f64::from(u8::from(self.arrives(view, *a))),
             Some(Source::Received(a, _, substitute, _)) if !self.arrives(view, *a) => *substitute,
@@ -383,10 +395,20 @@ impl Software {
         }
     }
 
+    /// The nodes whose voltage a signal, by number, is in proportion to, and what that is divided by: 1 for a
+    /// voltage, the ohms of the shunt for a current. None for any other.
+    pub fn follows(&self, signal: SignalIx) -> Option<(NodeId, NodeId, f64)> {
+        match self.signals.get(signal) {
+            Some(Source::Volts(a, b)) => Some((*a, *b, 1.0)),
+            Some(Source::Amps(a, b, ohms)) => Some((*a, *b, *ohms)),
+            _ => None,
+        }
+    }
+
     /// The nodes between which a source is looked at.
     fn between(&self, source: Source) -> Option<(NodeId, NodeId)> {
         match source {
-            Source::Volts(a, b) => Some((a, b)),
+            Source::Volts(a, b) | Source::Amps(a, b, _) => Some((a, b)),
             Source::Rate(a, _) => self.arrivals[a].pulses().map(|p| p.pins),
             _ => None,
         }
@@ -447,15 +469,19 @@ impl Software {
                     _ => None,
                 };
                 each_leaf(&self.signals, &self.formulas, signal, &mut |leaf, whole| {
+                    // What a volt more or less makes of the value.
+                    let per = if let Source::Amps(.., ohms) = leaf { ohms } else { 1.0 };
                     let value = match leaf {
                         // What others are worked into as well may matter however little it moves.
                         _ if !whole => limit,
                         Source::Volts(a, b) => view.volts[a] - view.volts[b],
+                        Source::Amps(a, b, ohms) => (view.volts[a] - view.volts[b]) / ohms,
                         Source::Rate(_, ring) => view.volts[ring],
                         _ => return,
                     };
                     let limits = valid.into_iter().flatten().copied().chain([limit]);
-                    let margin = limits.map(|l| (value - l).abs()).fold(f64::INFINITY, f64::min);
+                    let margin =
+                        limits.map(|l| (value - l).abs()).fold(f64::INFINITY, f64::min) * per;
                     out.extend(leaf.nodes().map(|n| (n, margin)));
                 });
             });

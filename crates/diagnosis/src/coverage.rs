@@ -286,7 +286,7 @@ pub fn jumper_points(
         _ => None,
     });
     let Some(feed) = feed else { return Vec::new() };
-    let rest = model.predict(&OperatingState { outputs: Default::default(), ..state.clone() });
+    let rest = model.predict(&state.undriven());
     let supply_point =
         c.node_of.iter().find(|(id, n)| Some(**n) == c.supply && !id.ends_with(":part"));
     let Some((supply_point, _)) = supply_point else { return Vec::new() };

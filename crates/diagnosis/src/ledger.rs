@@ -10,6 +10,7 @@ use crate::next::CannotDo;
 use crate::own::{self, Doing};
 use crate::prior::{self, Adjusted, Occurs, Recent};
 use crate::roll_call::RollCall;
+use crate::self_test::{self, SelfTested};
 use crate::workshop::Workshop;
 use circuit::Probe;
 use schemars::JsonSchema;
@@ -213,6 +214,13 @@ pub enum Entry {
         /// Modules.
         modules: Vec<Identity>,
     },
+    /// What modules found when they tested themselves.
+    SelfTested {
+        /// State they did it in.
+        state: OperatingState,
+        /// Modules.
+        modules: Vec<SelfTested>,
+    },
     /// Codes cleared.
     Cleared {
         /// Modules cleared.
@@ -366,6 +374,8 @@ pub struct Case {
     pub captures: Vec<Capture>,
     /// Live values that were kept, in the order they were.
     pub recordings: Vec<Recording>,
+    /// Self-tests, in the order they were made.
+    pub self_tests: Vec<self_test::Kept>,
     /// The technician's own weights, the latest for each item.
     pub adjusted: Vec<Adjusted>,
     /// Modules condemned with points open: entry, module, reason.
@@ -480,6 +490,14 @@ impl Case {
                 self.evidence_of(e.number, evidence.clone());
             }
             Entry::Captured { capture } => self.captures.push(capture.clone()),
+            Entry::SelfTested { state, modules } => {
+                let kept = modules.iter().cloned().map(|found| self_test::Kept {
+                    number: e.number,
+                    state: state.clone(),
+                    found,
+                });
+                self.self_tests.extend(kept);
+            }
             Entry::LiveKept { recording } => self.recordings.push(recording.clone()),
             Entry::Refused { check } => self.refused.push(check.clone()),
             Entry::Adjusted { adjusted } => {

@@ -34,6 +34,7 @@ pub mod prior;
 pub mod proven;
 pub mod request;
 pub mod roll_call;
+pub mod self_test;
 pub mod shared;
 pub mod sheet;
 mod snapshot;

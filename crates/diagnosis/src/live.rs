@@ -77,10 +77,9 @@ pub fn expected(model: &Model, state: &OperatingState) -> TiVec<SignalIx, Expect
     let values = p.healthy.signals(c);
     let turns = c.teeth_on(state).is_some();
     let of = |(k, value): (SignalIx, f64)| {
-        let sigma = c
-            .software
-            .pins(k)
-            .map_or(0.0, |(a, b)| sigma(value, model.scatter(&p, state, |s| s.between(a, b)), 0.0));
+        let sigma = c.software.follows(k).map_or(0.0, |(a, b, per)| {
+            sigma(value, model.scatter(&p, state, |s| s.between(a, b)) / per, 0.0)
+        });
         let signal = &c.vehicle.signals[k];
         // Nobody holds a speed to the per cent, and what goes to and fro has no one value.
         let moves = |(a, b)| alternates(model, state, a, b);

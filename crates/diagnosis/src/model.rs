@@ -145,7 +145,7 @@ impl Predictions {
         (a, b): (NodeId, NodeId),
     ) -> impl Iterator<Item = (f64, &Sweep)> {
         let phases = self.phases.get_or_init(|| {
-            let all = circuit.phases(&self.solution).into_iter();
+            let all = circuit.phases(state, &self.solution).into_iter();
             all.map(|phase| (phase, OnceLock::new())).collect()
         });
         let rest = self.solution.volts[a] - self.solution.volts[b];

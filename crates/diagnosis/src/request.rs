@@ -352,7 +352,7 @@ fn follows(
     let mut with = state.clone();
     with.outputs.insert(f.output.clone());
     let mut without = state.plugged();
-    without.outputs.clear();
+    without.give_back();
     without.switches.clear();
     let at = |s: &OperatingState| model.predict(s).healthy.between(a, b);
     let (on, off) = (at(&with), at(&without));

@@ -183,7 +183,10 @@ pub fn state(model: &Model, state: &vehicle::OperatingState) -> String {
             }
             words.extend(plugged.outputs.iter().map(|id| {
                 let name = v.outputs.iter().find(|o| o.id == *id).map(|o| o.name.as_str());
-                format!("{} on", name.unwrap_or(id))
+                match plugged.percent.get(id) {
+                    Some(percent) => format!("{} at {} %", name.unwrap_or(id), percent.0),
+                    None => format!("{} on", name.unwrap_or(id)),
+                }
             }));
             words.extend(plugged.switches.iter().map(|(id, at)| {
                 let name = v.parts.iter().find(|p| p.id == *id).map(|p| p.name.as_str());

@@ -2,10 +2,11 @@
 //! what it sends, to the byte, and what it makes of answers in time, late, in pieces, wrong or not at all.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+use link::services::input_output_control::{self, Level};
 use link::services::routine::{self, Control};
 use link::services::{
-    clear_codes, ecu_reset, input_output_control, read_codes, read_data, security_access, session,
-    tester_present, write_data,
+    clear_codes, ecu_reset, read_codes, read_data, security_access, session, tester_present,
+    write_data,
 };
 use link::{Gateway, LinkError, Timing};
 use std::time::Duration;
@@ -98,9 +99,13 @@ async fn services_are_asked_and_answered_to_the_byte() {
     });
     written.await.unwrap();
     let driven = exchange("2F3001 03 01", "6F3001 03 01", async |l| {
-        input_output_control::drive(&l, WHO, 0x3001, true).await
+        input_output_control::drive(&l, WHO, 0x3001, Level::On).await
     });
     driven.await.unwrap();
+    let part = exchange("2F3001 03 28", "6F3001 03 28", async |l| {
+        input_output_control::drive(&l, WHO, 0x3001, Level::Percent(40.0)).await
+    });
+    part.await.unwrap();
     let back = exchange("2F3001 00", "6F3001 00", async |l| {
         input_output_control::give_back(&l, WHO, 0x3001).await
     });

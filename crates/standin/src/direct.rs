@@ -3,7 +3,7 @@
 //! It tells what a technician would find out and nothing else: readings with the meter's noise and
 //! now and then a probe that missed, what the modules say, what the eye sees.
 
-use crate::world::{Setup, World};
+use crate::world::{Driven, Setup, World};
 use circuit::marks::Mark;
 use circuit::{CircuitError, Instrument, Probe, Shown};
 use rand::Rng;
@@ -81,13 +81,14 @@ impl Direct {
         if self.care.wavers && self.chance(TURNS) {
             self.world.show(!self.world.shows);
         }
-        let mut by_hand = state.clone();
-        by_hand.outputs.clear();
-        self.world.set(by_hand);
+        self.world.set(state.undriven());
         self.world.driven.clear();
         for output in &state.outputs {
             let left = Duration::from_secs(3600);
-            self.world.driven.insert(output.clone(), crate::world::Driven { left });
+            self.world.driven.insert(
+                output.clone(),
+                Driven { left, percent: state.percent.get(output).copied() },
+            );
         }
     }
 

@@ -11,6 +11,7 @@ mod hands;
 mod manners;
 mod scope;
 mod scpi;
+mod self_test;
 mod services;
 mod sessions;
 mod world;

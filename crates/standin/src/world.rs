@@ -3,6 +3,7 @@
 use crate::codes::Memory;
 use crate::manners::Manners;
 use crate::scope::{Probed, Scene};
+use crate::self_test::SelfTest;
 use crate::sessions::{Sessions, Tester};
 use circuit::hearing::{self, Unheard};
 use circuit::marks::{Mark, found_at};
@@ -16,8 +17,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 use vehicle::{
-    FailureType, FaultId, Item, MonitorIx, OperatingState, OutputId, PartId, PartIx, Profile,
-    TiVec, TroubleCode, Vehicle,
+    Amount, FailureType, FaultId, Item, MonitorIx, OperatingState, OutputId, PartId, PartIx,
+    Profile, TiVec, TroubleCode, Vehicle,
 };
 
 /// A code left over from before.
@@ -54,10 +55,13 @@ pub struct Setup {
     pub flexes: bool,
 }
 
-/// A driven output with the time left.
+/// A driven output.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Driven {
+    /// Until it is given back by itself.
     pub(crate) left: Duration,
+    /// How much of the time it is on, where the tester set it.
+    pub(crate) percent: Option<Amount>,
 }
 
 /// A course of time that the hands go through.
@@ -97,8 +101,8 @@ pub(crate) struct World {
     /// Time for which a harness that was moved still swings.
     swings: Duration,
     time: Duration,
-    /// Codes that failed in the last self-test of a module, by part.
-    pub(crate) tested: BTreeMap<PartIx, Vec<MonitorIx>>,
+    /// The last self-test of each module that ran one, by part.
+    pub(crate) tested: BTreeMap<PartIx, SelfTest>,
     /// Configuration written over the link, by part and identifier.
     pub(crate) configured: BTreeMap<(PartIx, u16), Vec<u8>>,
     /// Identities written over the link, by part.
@@ -211,6 +215,8 @@ impl World {
     pub(crate) fn state(&self) -> OperatingState {
         let mut state = self.hand.clone();
         state.outputs.extend(self.driven.keys().cloned());
+        let set = self.driven.iter().filter_map(|(id, d)| Some((id.clone(), d.percent?)));
+        state.percent.extend(set);
         state
     }
 
@@ -392,6 +398,7 @@ impl World {
         }
         self.sessions_tick(by);
         self.go_on(by);
+        self.test_on(by);
         self.resetting.retain(|_, left| {
             *left = left.saturating_sub(by);
             !left.is_zero()
@@ -420,8 +427,18 @@ impl World {
         set.into_iter().for_each(|k| self.record(k));
     }
 
+    /// What a monitor finds now, and the supply it finds it at, volts.
+    pub(crate) fn judged(&mut self, monitor: MonitorIx) -> (Verdict, f64) {
+        if self.now().judged.is_none() {
+            let judged = self.judge();
+            self.now().judged = Some(judged);
+        }
+        let judged = self.now().judged.as_ref();
+        judged.map_or((Verdict::NotRun, 0.0), |(found, supply)| (found[monitor], supply[monitor]))
+    }
+
     /// Takes down what belongs to a code that was set just now.
-    fn record(&mut self, monitor: MonitorIx) {
+    pub(crate) fn record(&mut self, monitor: MonitorIx) {
         let circuit = Arc::clone(&self.circuit);
         let values: Vec<(u16, Vec<u8>)> =
             (circuit.vehicle.frame(&circuit.vehicle.monitors[monitor]))
@@ -433,35 +450,6 @@ impl World {
             (snapshot.seconds, snapshot.values) = (seconds, values);
             snapshot.odometer_km = self.odometer_km;
         }
-    }
-
-    /// Runs every monitor of a module at once, as its self-test does; codes that fail then.
-    pub(crate) fn self_test(&mut self, part: PartIx) -> Vec<MonitorIx> {
-        if self.now().judged.is_none() {
-            let judged = self.judge();
-            self.now().judged = Some(judged);
-        }
-        let Some((verdicts, supply)) = self.now().judged.clone() else { return Vec::new() };
-        let module = self.circuit.vehicle.parts[part].id.clone();
-        let (mut failing, mut set) = (Vec::new(), Vec::new());
-        for (k, m) in self.circuit.vehicle.monitors.iter_enumerated() {
-            if m.module != module {
-                continue;
-            }
-            let whole = Duration::from_millis(m.debounce_ms.into());
-            match verdicts[k] {
-                Verdict::NotRun => {}
-                Verdict::Passed => self.memory[k].passed(whole, m.debounce_ms),
-                Verdict::Failed => {
-                    failing.push(k);
-                    if self.memory[k].failed(whole, m.debounce_ms, supply[k]) {
-                        set.push(k);
-                    }
-                }
-            }
-        }
-        set.into_iter().for_each(|k| self.record(k));
-        failing
     }
 
     /// Works out what the monitors find, once for each solution.

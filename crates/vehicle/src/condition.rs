@@ -64,6 +64,15 @@ pub enum SignalSource {
         /// Pin it is measured against.
         against: String,
     },
+    /// Current from one pin of the module to another through a shunt between them, amperes.
+    Amps {
+        /// Pin that the current comes from; it need not lead out of the module.
+        from: String,
+        /// Pin that it goes to.
+        to: String,
+        /// Resistance of the shunt that is between them, ohms.
+        ohms: f64,
+    },
     /// How often the voltage of a pin of the module passes a threshold in one direction while a ring turns
     /// past its sensor, hertz.
     Rate {

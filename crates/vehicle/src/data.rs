@@ -119,7 +119,8 @@ pub struct Identifiers {
     pub supply: Datum,
     /// The equipment a module is set to.
     pub equipment: u16,
-    /// Routine with which a module runs all its monitors at once.
+    /// Routine with which a module runs all its monitors. Its results: a byte that is 1 while it runs, a byte of
+    /// percent done, and of each code that failed in it so far three bytes.
     pub self_test: u16,
     /// What freeze frames record.
     pub freeze_frame: FreezeFrame,

@@ -59,7 +59,9 @@ impl Vehicle {
                         messages.contains(message)
                     }
                     SignalSource::Rate { ring, .. } => stays(ring),
-                    SignalSource::Formula(_) | SignalSource::PinVolts { .. } => true,
+                    SignalSource::Formula(_)
+                    | SignalSource::Amps { .. }
+                    | SignalSource::PinVolts { .. } => true,
                 }
         });
         // What is worked out of a value that is gone is gone, and what is worked out of that.

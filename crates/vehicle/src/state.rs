@@ -124,6 +124,10 @@ pub struct OperatingState {
     /// Outputs commanded on by a tester.
     #[serde(skip_serializing_if = "BTreeSet::is_empty")]
     pub outputs: BTreeSet<OutputId>,
+    /// How much of the time a driven output is on, percent, where the tester sets another share than its usual
+    /// one.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub percent: BTreeMap<OutputId, Amount>,
     /// Temperatures, pressures, positions, speeds that differ from rest, by stimulus id.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub stimuli: BTreeMap<String, Amount>,
@@ -156,6 +160,7 @@ impl OperatingState {
             engine,
             switches,
             outputs,
+            percent,
             stimuli,
             unplugged: _,
             rerouted: _,
@@ -166,9 +171,22 @@ impl OperatingState {
             && *engine == other.engine
             && *switches == other.switches
             && *outputs == other.outputs
+            && *percent == other.percent
             && *stimuli == other.stimuli
             && *battery_off == other.battery_off
             && *charger == other.charger
+    }
+
+    /// Gives everything back that a tester drives.
+    pub fn give_back(&mut self) {
+        self.outputs.clear();
+        self.percent.clear();
+    }
+
+    /// The same state with nothing driven by a tester.
+    #[must_use]
+    pub fn undriven(&self) -> Self {
+        Self { outputs: BTreeSet::new(), percent: BTreeMap::new(), ..self.clone() }
     }
 
     /// The same state with everything plugged in as it belongs.

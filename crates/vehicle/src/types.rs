@@ -405,6 +405,12 @@ pub struct Output {
     /// Share of time a pulse-width modulated output is on; none: switched plainly.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub duty: Option<f64>,
+    /// Least and largest share of time that a tester may set, percent; none: it is only on or off.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub percent: Option<[f64; 2]>,
+    /// The signal with which its module reads the current that it takes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub current: Option<SignalId>,
     /// What to mind before driving it.
     #[serde(default)]
     pub guard: String,

@@ -275,6 +275,15 @@ impl Vehicle {
                     "give a share between 0 and 1, or leave it out for plain switching",
                 );
             }
+            if let Some([least, most]) = output.percent
+                && !(least >= 1.0 && least < most && most <= 100.0)
+            {
+                f.add(
+                    format!("outputs[{}].percent", output.id),
+                    format!("from {least:?} to {most:?} % is not possible"),
+                    "give the least share first, then the largest, from 1 to 100",
+                );
+            }
         }
         let wires: BTreeSet<String> = self.wires.iter().map(|w| w.id.to_string()).collect();
         for place in &self.places {
@@ -429,7 +438,17 @@ impl Vehicle {
             f.known(format!("{path}.module"), "part", &signal.module, parts);
             match &signal.from {
                 SignalSource::PinVolts { pin, against }
+                | SignalSource::Amps { from: pin, to: against, .. }
                 | SignalSource::Rate { pin, against, .. } => {
+                    if let SignalSource::Amps { ohms, .. } = &signal.from
+                        && !(1e-6..=1e3).contains(ohms)
+                    {
+                        f.add(
+                            format!("{path}.from.amps.ohms"),
+                            format!("{ohms:?} ohms is no shunt"),
+                            "give the resistance between the two pins, from 1e-6 to 1000 ohms",
+                        );
+                    }
                     let all = pins.get(signal.module.as_str());
                     let all = all.map(|p| p.iter().map(|p| (*p).to_owned()).collect());
                     for pin in [pin, against] {
@@ -471,6 +490,9 @@ impl Vehicle {
         }
         for output in &self.outputs {
             let path = format!("outputs[{}]", output.id);
+            if let Some(current) = &output.current {
+                f.known(format!("{path}.current"), "signal", current, signals);
+            }
             f.known(format!("{path}.module"), "part", &output.module, parts);
             f.known(format!("{path}.load"), "part", &output.load, parts);
             for signal in output.needs.iter().flat_map(|n| n.holds.signals()) {
@@ -584,6 +606,16 @@ impl Vehicle {
         let mut problems = Vec::new();
         for output in state.outputs.iter().filter(|o| !outputs.contains(o.as_str())) {
             problems.push(format!("there is no output “{output}”"));
+        }
+        for (output, percent) in &state.percent {
+            let own = self.outputs.iter().find(|o| o.id == *output);
+            match own.map(|o| o.percent.filter(|_| state.outputs.contains(output))) {
+                None => problems.push(format!("there is no output “{output}”")),
+                Some(None) => problems.push(format!("“{output}” is not driven by percent")),
+                Some(Some([least, most])) if !(least..=most).contains(&percent.0) => problems
+                    .push(format!("“{output}” takes {least} to {most} %, not {} %", percent.0)),
+                Some(Some(_)) => {}
+            }
         }
         for connector in &state.unplugged {
             let known = self.connectors.iter().any(|c| &c.id == connector)

@@ -340,6 +340,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/end-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ends the self-tests that run; what they found so far is kept. */
+        post: operations["end_tests"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/export": {
         parameters: {
             query?: never;
@@ -1067,8 +1084,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Lets modules test themselves; where none is named those whose codes were cleared, so that absence counts
-         *     sooner.
+         * Lets modules test themselves and keeps what they found; where none is named those whose codes were cleared,
+         *     so that absence counts sooner.
          */
         post: operations["self_tests"];
         delete?: never;
@@ -1273,6 +1290,23 @@ export interface paths {
         };
         /** Modules that have monitors, in the order of the vehicle file. */
         get: operations["testable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/testing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the modules are that test themselves, or did last. */
+        get: operations["testing"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2153,6 +2187,11 @@ export interface components {
         Drive: {
             output: components["schemas"]["OutputId"];
             on: boolean;
+            /**
+             * Format: double
+             * @description How much of the time it is to be on, percent, where it takes that.
+             */
+            percent?: number | null;
         };
         /** @description An output that is driven. */
         DrivenNow: {
@@ -3055,6 +3094,14 @@ export interface components {
              */
             outputs: components["schemas"]["OutputId"][];
             /**
+             * @description How much of the time a driven output is on, percent, where the tester sets another share than its usual
+             *     one.
+             * @default {}
+             */
+            percent: {
+                [key: string]: components["schemas"]["Amount"];
+            };
+            /**
              * @description Temperatures, pressures, positions, speeds that differ from rest, by stimulus id.
              * @default {}
              */
@@ -3121,6 +3168,9 @@ export interface components {
             /** @description What is looked at before it is driven, and must hold. */
             needs: string[];
             other_way?: null | components["schemas"]["OutputId"];
+            /** @description Least and largest share of time that may be set, percent. */
+            percent?: number[] | null;
+            current?: null | components["schemas"]["SignalId"];
             at_pin?: null | components["schemas"]["SignalId"];
             /** @description State in which it is driven. */
             state: components["schemas"]["OperatingState"];
@@ -3679,7 +3729,7 @@ export interface components {
          * @description What sort of value a signal is.
          * @enum {string}
          */
-        SignalSort: "supply" | "felt" | "pin" | "counted" | "worked_out" | "commanded" | "arrives" | "received";
+        SignalSort: "supply" | "felt" | "pin" | "current" | "counted" | "worked_out" | "commanded" | "arrives" | "received";
         /** @description Signals to read. */
         SignalsWanted: {
             signals: components["schemas"]["SignalId"][];
@@ -3872,6 +3922,27 @@ export interface components {
             /** @enum {string} */
             kind: "output";
         };
+        /** @description The last self-test of a module beside the one before. */
+        TestCompared: {
+            /**
+             * Format: int64
+             * @description Number of its entry.
+             */
+            number: number;
+            /** @description Codes that failed in it and not in the one before; all, where it is the first. */
+            new: string[];
+            /** @description Codes that failed in both. */
+            stayed: string[];
+            /** @description Codes that failed in the one before and no longer. */
+            gone: string[];
+            /**
+             * Format: int64
+             * @description Number of the entry of the one before.
+             */
+            before?: number | null;
+            /** @description Both ran in the same state; what cannot run in one is not gone. */
+            same_state: boolean;
+        };
         /** @description A module that can test itself. */
         Testable: {
             /** @description Module part. */
@@ -3880,6 +3951,21 @@ export interface components {
             name: string;
             /** @description Monitors it has. */
             monitors: number;
+            last?: null | components["schemas"]["TestCompared"];
+        };
+        /** @description A module that tests itself. */
+        Testing: {
+            /** @description Module part. */
+            module: components["schemas"]["PartId"];
+            /** @description Whether it still does. */
+            running: boolean;
+            /**
+             * Format: int32
+             * @description Percent done.
+             */
+            percent: number;
+            /** @description Codes that failed so far. */
+            failing: string[];
         };
         /** @description What it would read, and what it would be worth. */
         Thought: {
@@ -4902,6 +4988,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Kept"];
                 };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused: what happened and what to do */
             default: {
@@ -6318,11 +6432,13 @@ export interface operations {
             };
         };
         responses: {
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
             };
             /** @description Refused: what happened and what to do */
             default: {
@@ -6701,6 +6817,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Testable"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    testing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Testing"][];
                 };
             };
             /** @description Refused: what happened and what to do */

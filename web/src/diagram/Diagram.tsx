@@ -8,6 +8,7 @@ import { Flags, placeFlags, SIDE } from "./Flags";
 import { Halos, Hatch } from "./halo";
 import { layout, type Placed, type Point } from "./layout";
 import { Pins } from "./Pins";
+import { Paint, type Painted } from "./paint";
 import { NodeWords, PartSymbol } from "./Symbol";
 import { useZoom } from "./useZoom";
 
@@ -26,6 +27,8 @@ interface Shown {
   /** The node that stands in the middle where not all of it can be read at once. */
   subject: string;
   halos: Record<string, number>;
+  /** What a test proves, in place of what is suspected. */
+  painted?: Painted | undefined;
   flags: Flag[];
   /** Points of the next check. */
   check: string[];
@@ -78,7 +81,8 @@ function Drawing({
   sheet,
   tools,
   subject,
-  halos,
+  halos: suspected,
+  painted,
   flags,
   check,
   chosen,
@@ -88,6 +92,7 @@ function Drawing({
   anew,
   size,
 }: Shown & { placed: Placed; anew: string; size: Size }) {
+  const halos = painted ? {} : suspected;
   // Places are as they were laid out; values as they are now.
   const nodes = placed.nodes.map((n) => ({
     ...n,
@@ -164,6 +169,7 @@ function Drawing({
         <Hatch />
         <g transform={seen.toString()} data-scale={seen.k.toFixed(3)}>
           <g transform={`translate(${margin.x} ${margin.y})`}>
+            {painted && <Paint lines={lines} nodes={nodes} painted={painted} />}
             <Halos lines={lines} nodes={nodes} halos={halos} />
             <Conductors lines={lines} followWire={followWire} />
             {nodes.map((n) => (

@@ -10,9 +10,11 @@ export interface Address {
   face?: string;
   /** The fault whose values stand beside the expected ones. */
   under?: string;
+  /** The test whose coverage is painted on the sheet: `output:<id>` or `self_test:<module>`. */
+  test?: string;
 }
 
-const FIELDS = ["about", "at", "face", "under"] as const;
+const FIELDS = ["about", "at", "face", "under", "test"] as const;
 
 /** What is in an address; what nobody knows is left out. */
 export function addressOf(search: Record<string, unknown>): Address {

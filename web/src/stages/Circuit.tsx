@@ -8,6 +8,7 @@ import { useAddress } from "../shell/address";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
 import { FreeCheck } from "./circuit/FreeCheck";
+import { Painting, usePainted } from "./circuit/Painting";
 import { StateStrip } from "./circuit/StateStrip";
 import { SubjectField } from "./circuit/SubjectField";
 
@@ -27,7 +28,7 @@ export function Circuit() {
   const [opened] = useState(() => opening(view));
   const [address, change] = useAddress();
   const { history } = useRouter();
-  const { at = "", face = "", under = "" } = address;
+  const { at = "", face = "", under = "", test = "" } = address;
   const about = address.about ?? opened;
   // What else is drawn belongs to this sheet alone.
   const [grown, setGrown] = useState({ about, more: [] as string[] });
@@ -40,6 +41,7 @@ export function Circuit() {
   const driven = view.outputs.find((o) => o.id === output)?.state;
   const state = follow && driven ? driven : view.state;
   const sheet = useSheet(view.id, { about, more, state, under });
+  const { painted, trouble } = usePainted(test);
   const shown = useFace(view.id, { connector: face, state, under });
   const go = (id: string) => {
     if (id === about) return;
@@ -96,6 +98,14 @@ export function Circuit() {
           <StateStrip />
           <div ref={setTools} className="no-print flex gap-1" />
         </div>
+        {test && (
+          <Painting
+            said={test}
+            trouble={trouble}
+            waits={!painted}
+            end={() => change({ test: "" })}
+          />
+        )}
       </div>
       {sheet.error || shown.error ? (
         <p role="alert" className="px-5 text-oxide">
@@ -116,6 +126,7 @@ export function Circuit() {
             tools={tools}
             subject={subject}
             halos={view.halos}
+            painted={painted}
             flags={view.flags}
             check={check ? [check.red, check.black] : []}
             chosen={at}

@@ -5,6 +5,7 @@ import { Effect } from "../ui/Effect";
 import { matches } from "../ui/search";
 import { Chain } from "./outputs/Chain";
 import { Feedback } from "./outputs/Feedback";
+import { Percent } from "./outputs/Percent";
 import { Proves } from "./outputs/Proves";
 import { grouped, guards, type Output, rowsOf } from "./outputs/rows";
 import { SelfTests } from "./outputs/SelfTests";
@@ -42,7 +43,15 @@ function One({ output: first }: { output: Output }) {
             </>
           )}
         </p>
-        {on && o.at_pin && <Feedback job={view.id} signal={o.at_pin} />}
+        {on && o.at_pin && <Feedback job={view.id} signal={o.at_pin} of="pin" />}
+        {on && o.current && <Feedback job={view.id} signal={o.current} of="current" />}
+        {on && o.percent && (
+          <Percent
+            range={o.percent}
+            now={view.state.percent?.[o.id]}
+            set={(percent) => act("drive", { output: o.id, on: true, percent }).catch(() => {})}
+          />
+        )}
         <div className="mt-2 flex flex-wrap gap-2">
           {both.map((b) => (
             <Button

@@ -4,6 +4,7 @@ use super::{Bench, BenchError};
 use circuit::Instrument;
 use diagnosis::evidence::{Sight, Strength};
 use link::scpi;
+use link::services::input_output_control::Level;
 use serde_json::json;
 use std::sync::Arc;
 use std::time::Duration;
@@ -23,14 +24,16 @@ impl Bench {
         let driven = self.driven.lock().await.clone();
         for output in driven.keys().filter(|output| !state.outputs.contains(*output)) {
             // An output that cannot be given back because its module is off is off.
-            let _ = self.drive(vehicle, output, false).await;
+            let _ = self.drive(vehicle, output, None).await;
         }
-        let mut by_hand = state.clone();
-        by_hand.outputs.clear();
-        self.hands("/state", &json!(by_hand)).await?;
+        self.hands("/state", &json!(state.undriven())).await?;
         tokio::time::sleep(SETTLE).await;
         for output in &state.outputs {
-            self.drive(vehicle, output, true).await?;
+            let level = match state.percent.get(output) {
+                Some(percent) => Level::Percent(percent.0),
+                None => Level::On,
+            };
+            self.drive(vehicle, output, Some(level)).await?;
         }
         tokio::time::sleep(SETTLE).await;
         Ok(())

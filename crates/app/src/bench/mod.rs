@@ -8,6 +8,7 @@ mod identity;
 mod outputs;
 mod scan;
 pub(crate) mod scope;
+mod self_tests;
 mod values;
 
 pub use error::BenchError;
@@ -54,6 +55,8 @@ pub struct Bench {
     gateway: tokio::sync::Mutex<Slot>,
     /// Outputs driven and not given back yet.
     driven: tokio::sync::Mutex<BTreeMap<OutputId, outputs::Driven>>,
+    /// How far each module is that tests itself, by its address.
+    testing: tokio::sync::Mutex<BTreeMap<u16, self_tests::Progress>>,
     http: reqwest::Client,
 }
 
@@ -65,6 +68,7 @@ impl Bench {
             at,
             gateway: tokio::sync::Mutex::default(),
             driven: tokio::sync::Mutex::default(),
+            testing: tokio::sync::Mutex::default(),
             http: http.unwrap_or_default(),
         }
     }

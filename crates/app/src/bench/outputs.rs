@@ -3,7 +3,8 @@
 use super::{Bench, BenchError, modules};
 use diagnosis::request::{Known, known};
 use link::Gateway;
-use link::services::{input_output_control, session, tester_present};
+use link::services::input_output_control::{self, Level};
+use link::services::{session, tester_present};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use vehicle::{Output, OutputId, Permit, SignalIx, Vehicle};
@@ -26,12 +27,12 @@ pub(super) struct Driven {
 }
 
 impl Bench {
-    /// Drives or gives back an output.
+    /// Drives an output, or gives it back where no level is named.
     pub async fn drive(
         self: &Arc<Self>,
         vehicle: &Vehicle,
         id: &str,
-        on: bool,
+        level: Option<Level>,
     ) -> Result<(), BenchError> {
         let output = vehicle
             .outputs
@@ -42,15 +43,23 @@ impl Bench {
             .find(|(p, _)| p.id == output.module)
             .map(|(_, a)| a)
             .ok_or_else(|| BenchError::NoAddress(output.module.to_string()))?;
-        if on {
+        // What takes percent is told its usual share where no other is wished for.
+        let level = match (level, output.percent) {
+            (Some(Level::On), Some([least, most])) => {
+                let usual = output.duty.map_or(most, |duty| 100.0 * duty);
+                Some(Level::Percent(usual.clamp(least, most)))
+            }
+            (level, _) => level,
+        };
+        if level.is_some() {
             self.is_permitted(vehicle, output).await?;
         }
         let did = output.did;
         let result = self
             .ask(async |gateway| {
-                if on {
+                if let Some(level) = level {
                     session::extended(&gateway, address).await?;
-                    input_output_control::drive(&gateway, address, did, true).await?;
+                    input_output_control::drive(&gateway, address, did, level).await?;
                 } else {
                     input_output_control::give_back(&gateway, address, did).await?;
                 }
@@ -58,7 +67,7 @@ impl Bench {
             })
             .await;
         let mut driven = self.driven.lock().await;
-        if !on {
+        if level.is_none() {
             driven.remove(id);
             return Ok(result.map(drop)?);
         }
@@ -134,6 +143,26 @@ impl Bench {
         over.into_iter().map(|(id, _)| id).collect()
     }
 
+    /// Gives back what is driven although what must hold for it no longer does; what that was and why.
+    pub async fn no_longer_permitted(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+    ) -> Vec<(OutputId, String)> {
+        let driven: Vec<OutputId> = self.driven.lock().await.keys().cloned().collect();
+        let mut out = Vec::new();
+        for output in vehicle.outputs.iter().filter(|o| driven.contains(&o.id)) {
+            // What cannot be read just now has not failed.
+            if let Err(why @ BenchError::Guarded { .. }) = self.is_permitted(vehicle, output).await
+            {
+                if let Err(e) = self.drive(vehicle, &output.id, None).await {
+                    tracing::warn!("{} was not given back: {e}", output.id);
+                }
+                out.push((output.id.clone(), why.to_string()));
+            }
+        }
+        out
+    }
+
     /// Whether anything is driven.
     pub async fn is_driving(&self) -> bool {
         !self.driven.lock().await.is_empty()
@@ -147,7 +176,7 @@ impl Bench {
         let driven: Vec<OutputId> = self.driven.lock().await.keys().cloned().collect();
         let mut first = Ok(());
         for output in driven {
-            let given = self.drive(vehicle, &output, false).await;
+            let given = self.drive(vehicle, &output, None).await;
             first = first.and(given);
         }
         first

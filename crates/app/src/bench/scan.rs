@@ -3,7 +3,7 @@
 use super::frames::Frames;
 use super::{Bench, BenchError, Unanswered, modules};
 use diagnosis::ledger::{ReadCode, ScannedModule};
-use link::services::{clear_codes, read_codes, read_data, routine, tester_present};
+use link::services::{clear_codes, read_codes, read_data, tester_present};
 use link::{Gateway, LinkError};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -122,26 +122,6 @@ impl Bench {
         Ok(out)
     }
 
-    /// Lets modules test themselves: every monitor that can run does at once; those that did.
-    ///
-    /// # Errors
-    /// [`BenchError`], when there is no link at all.
-    pub async fn self_tests(
-        self: &Arc<Self>,
-        vehicle: &Vehicle,
-        wanted: impl Fn(&str) -> bool,
-    ) -> Result<BTreeMap<PartId, Option<String>>, BenchError> {
-        self.connect().await?;
-        let mut said = BTreeMap::new();
-        let test = vehicle.identifiers.self_test;
-        let mut asked = self.ask_all(vehicle, wanted, move |g, who| self_test_of(g, who, test));
-        while let Some(answer) = asked.join_next().await {
-            let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
-            said.insert(module, answer.err().map(Unanswered::words));
-        }
-        Ok(said)
-    }
-
     /// Supply voltage as each module sees it; `None` where it is silent.
     ///
     /// # Errors
@@ -206,10 +186,6 @@ async fn clear_of(gateway: Arc<Gateway>, who: u16) -> Result<(), LinkError> {
 async fn supply_of(gateway: Arc<Gateway>, who: u16, at: Datum) -> Result<Option<f64>, LinkError> {
     let data = read_data::by_identifier(&gateway, who, at.did).await?;
     Ok(at.coding.decode(&data))
-}
-
-async fn self_test_of(gateway: Arc<Gateway>, who: u16, test: u16) -> Result<(), LinkError> {
-    routine::control(&gateway, who, test, routine::Control::Start, &[]).await.map(|_| ())
 }
 
 fn read_code(c: &read_codes::Status) -> ReadCode {

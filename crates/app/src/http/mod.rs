@@ -19,6 +19,7 @@ mod recordings;
 mod requests;
 mod scans;
 mod scope;
+mod self_tests;
 mod sheets;
 mod strict;
 mod values;
@@ -93,7 +94,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(requests::functions))
         .routes(routes!(requests::chain))
         .routes(routes!(proves::proves))
-        .routes(routes!(proves::testable))
+        .routes(routes!(self_tests::testable))
         .routes(routes!(vehicle_side::state))
         .routes(routes!(vehicle_side::supply))
         .routes(routes!(scans::scan))
@@ -104,7 +105,9 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(network::table))
         .routes(routes!(scans::compare))
         .routes(routes!(scans::runs))
-        .routes(routes!(scans::self_tests))
+        .routes(routes!(self_tests::self_tests))
+        .routes(routes!(self_tests::testing))
+        .routes(routes!(self_tests::end_tests))
         .routes(routes!(scans::read_codes))
         .routes(routes!(scans::typed_codes))
         .routes(routes!(network::roll_call, network::call))

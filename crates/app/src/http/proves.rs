@@ -5,7 +5,7 @@ use super::extract::{Json, Path};
 use super::problem::Problem;
 use axum::extract::State;
 use diagnosis::proven::{self, Proven};
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use utoipa::ToSchema;
 use vehicle::{OutputId, PartId};
 
@@ -49,28 +49,4 @@ pub async fn proves(
         })
     });
     Ok(Json(answer.await?))
-}
-
-/// A module that can test itself.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct Testable {
-    /// Module part.
-    module: PartId,
-    /// Its name.
-    name: String,
-    /// Monitors it has.
-    monitors: usize,
-}
-
-/// Modules that have monitors, in the order of the vehicle file.
-#[utoipa::path(get, path = "/api/jobs/{id}/testable", responses((status = 200, body = [Testable])))]
-pub async fn testable(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Testable>> {
-    let here = at(&shop, id).await?;
-    let v = &here.model.circuit.vehicle;
-    let of = |p: &vehicle::Part| {
-        let monitors = v.monitors.iter().filter(|m| m.module == p.id).count();
-        let is = p.module.is_some() && monitors > 0;
-        is.then(|| Testable { module: p.id.clone(), name: p.name.clone(), monitors })
-    };
-    Ok(Json(v.parts.iter().filter_map(of).collect()))
 }

@@ -27,7 +27,7 @@ const STOPPED: &str = "not asked: the scan was stopped";
 pub struct Modules {
     /// Parts.
     #[serde(default)]
-    modules: BTreeSet<PartId>,
+    pub(super) modules: BTreeSet<PartId>,
     /// Clear although freeze-frame data could not be read and would be lost.
     #[serde(default)]
     anyway: bool,
@@ -232,32 +232,6 @@ pub async fn runs(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<Run>> {
         }
     };
     Ok(Json(watched.iter().map(run).collect()))
-}
-
-/// Lets modules test themselves; where none is named those whose codes were cleared, so that absence counts
-/// sooner.
-#[utoipa::path(post, path = "/api/jobs/{id}/self-tests", request_body = Option<Modules>, responses((status = 204)))]
-pub async fn self_tests(
-    State(shop): App,
-    Path(id): Path<i64>,
-    wanted: Option<Json<Modules>>,
-) -> Result<StatusCode, Problem> {
-    let here = at(&shop, id).await?;
-    let wanted = wanted.map(|w| w.0).unwrap_or_default();
-    let modules: BTreeSet<PartId> = match wanted.modules.is_empty() {
-        false => wanted.modules,
-        true => {
-            let watched = away(&shop, &here, |_, _, at| Ok(view::watched(&at.model, &at.case)));
-            watched.await?.into_iter().map(|w| w.module).collect()
-        }
-    };
-    let bench = shop.bench(id);
-    let said = bench.self_tests(&here.model.circuit.vehicle, |m| modules.contains(m)).await;
-    let refused: Vec<String> = said.map_err(Problem::bench)?.into_values().flatten().collect();
-    match refused.is_empty() {
-        true => Ok(StatusCode::NO_CONTENT),
-        false => Err(Problem::vehicle(refused.join("; "))),
-    }
 }
 
 /// Time for the monitors to run after clearing, and once more for what takes longest.

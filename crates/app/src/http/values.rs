@@ -29,6 +29,8 @@ pub enum SignalSort {
     Felt,
     /// Another voltage at a pin.
     Pin,
+    /// A current within its module.
+    Current,
     /// How often teeth pass a sensor.
     Counted,
     /// What the module works out of other values.
@@ -108,6 +110,7 @@ fn rows(model: &Model) -> Vec<SignalRow> {
                 _ if s.did == Some(v.identifiers.supply.did) => SignalSort::Supply,
                 SignalSource::PinVolts { .. } if felt.is_some() => SignalSort::Felt,
                 SignalSource::PinVolts { .. } => SignalSort::Pin,
+                SignalSource::Amps { .. } => SignalSort::Current,
                 SignalSource::Rate { .. } => SignalSort::Counted,
                 SignalSource::Formula(_) => SignalSort::WorkedOut,
                 SignalSource::Output(_) => SignalSort::Commanded,
@@ -119,7 +122,7 @@ fn rows(model: &Model) -> Vec<SignalRow> {
             sensor,
             codes: codes.map(|m| format!("{}-{}", m.code, m.failure_type)).collect(),
             functions: functions.map(|f| f.name.clone()).collect(),
-            weighs: model.circuit.software.pins(k).is_some()
+            weighs: model.circuit.software.follows(k).is_some()
                 || model.circuit.software.ring(k).is_some(),
             unreadable: unreadable.to_owned(),
         }
@@ -137,6 +140,7 @@ fn source(model: &Model, s: &vehicle::Signal) -> String {
         SignalSource::PinVolts { pin, against } => {
             format!("pin {}.{pin}, {against}", s.module)
         }
+        SignalSource::Amps { from, .. } => format!("current within {}, from {from}", s.module),
         SignalSource::Rate { pin, ring, .. } => {
             format!("pulses at pin {}.{pin}, of {ring}", s.module)
         }

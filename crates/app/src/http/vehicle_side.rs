@@ -14,11 +14,12 @@ use diagnosis::Evidence;
 use diagnosis::coincidence::BELONG;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::Entry;
+use link::services::input_output_control::Level;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Duration;
 use utoipa::ToSchema;
-use vehicle::{OperatingState, OutputId, PartId};
+use vehicle::{Amount, OperatingState, OutputId, PartId};
 
 /// The vehicle now.
 #[derive(Debug, Serialize, ToSchema)]
@@ -130,6 +131,9 @@ pub async fn supply(State(shop): App, Path(id): Path<i64>) -> Answer<Vec<SupplyR
 pub struct Drive {
     output: OutputId,
     on: bool,
+    /// How much of the time it is to be on, percent, where it takes that.
+    #[serde(default)]
+    percent: Option<f64>,
 }
 
 /// A window is closed, or goes on to another job: what it drove is given back.
@@ -149,10 +153,10 @@ pub async fn drive(
 ) -> Keeping {
     let here = at(&shop, id).await?;
     let vehicle = &here.model.circuit.vehicle;
-    if vehicle.outputs.iter().all(|o| o.id != d.output) {
+    let Some(own) = vehicle.outputs.iter().find(|o| o.id == d.output) else {
         let why = format!("there is no output “{}” in this vehicle", d.output);
         return Err(Problem::field("output", why).into());
-    }
+    };
     // Giving back is never refused.
     if d.on {
         is_open(&here.session)?;
@@ -161,20 +165,25 @@ pub async fn drive(
     if d.on {
         state.key = vehicle::KeyPosition::On;
         // Nothing is driven both ways at once.
-        let own = vehicle.outputs.iter().find(|o| o.id == d.output);
-        if let Some(other) = own.and_then(|o| o.other_way.as_ref()) {
+        if let Some(other) = &own.other_way {
             state.outputs.remove(other);
+            state.percent.remove(other);
         }
         state.outputs.insert(d.output.clone());
+        if let Some(percent) = d.percent {
+            state.percent.insert(d.output.clone(), Amount(percent));
+        }
     } else {
         state.outputs.remove(&d.output);
+        state.percent.remove(&d.output);
     }
     here.model.circuit.check_state(&state).map_err(Problem::input)?;
     let bench = shop.bench(id);
     if bench.has_hands() {
         presence::bring_into(&shop, id, vehicle, &state).await.map_err(Problem::bench)?;
     } else {
-        bench.drive(vehicle, &d.output, d.on).await.map_err(Problem::bench)?;
+        let level = d.percent.map_or(Level::On, Level::Percent);
+        bench.drive(vehicle, &d.output, d.on.then_some(level)).await.map_err(Problem::bench)?;
         presence::guard(&shop, id);
     }
     keep(&shop, &here.session, vec![Entry::State { state }], key).await
@@ -274,7 +283,7 @@ async fn hold(
 }
 
 pub(super) fn at_rest(state: &OperatingState) -> OperatingState {
-    OperatingState { outputs: Default::default(), ..state.clone() }
+    state.undriven()
 }
 
 /// Gives driven outputs back; nothing stays on after a reading.
@@ -284,7 +293,7 @@ pub(super) async fn rest(
     state: &OperatingState,
 ) {
     for output in &state.outputs {
-        if let Err(e) = bench.drive(vehicle, output, false).await {
+        if let Err(e) = bench.drive(vehicle, output, None).await {
             tracing::warn!("{output} was not given back: {e}");
         }
     }

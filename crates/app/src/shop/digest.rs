@@ -21,6 +21,7 @@ enum Told {
     Found {},
     Captured {},
     LiveKept {},
+    SelfTested {},
     Refused {},
     Doubted {},
     Adjusted {},

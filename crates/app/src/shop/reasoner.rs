@@ -30,7 +30,7 @@ struct Ahead {
 #[derive(Debug)]
 enum Work {
     /// A state; with who is heard over the buses, if that is wanted, and a reading taken in it.
-    State { state: OperatingState, heard: bool, probe: Option<Probe> },
+    State { state: Box<OperatingState>, heard: bool, probe: Option<Probe> },
     /// The state in which everything is driven: what else a fault would take is looked up in it.
     Everything,
     /// The complaints that no named state is about.
@@ -70,7 +70,9 @@ impl Reasoner {
             job: None,
             what,
         };
-        let of = |heard: bool| states().map(move |state| Work::State { state, heard, probe: None });
+        let of = |heard: bool| {
+            states().map(move |state| Work::State { state: Box::new(state), heard, probe: None })
+        };
         // Voltages of all states first: who is heard takes longer, and is asked for with the codes.
         let all = of(false).chain([Work::Everything]).chain(of(true)).chain([Work::Complaints]);
         self.ahead(all.map(work).collect());
@@ -92,7 +94,7 @@ impl Reasoner {
             model: Arc::downgrade(model),
             vehicle: String::new(),
             job: Some(job),
-            what: Work::State { state: c.state.clone(), heard: false, probe: probe(c) },
+            what: Work::State { state: Box::new(c.state.clone()), heard: false, probe: probe(c) },
         });
         self.ahead(wanted.collect());
     }
@@ -199,7 +201,7 @@ impl Ahead {
         let (state, heard, probe) = match &self.what {
             Work::Complaints => return solved.weigh(&self.vehicle, &model, time),
             Work::Everything => (model.everything_driven(), false, &None),
-            Work::State { state, heard, probe } => (state, *heard, probe),
+            Work::State { state, heard, probe } => (state.as_ref(), *heard, probe),
         };
         // What loads the circuit is solved by itself.
         let is_by_itself = probe.as_ref().is_some_and(|p| !p.instrument.leaves_alone());

@@ -89,6 +89,10 @@ pub struct OutputView {
     pub needs: Vec<String>,
     /// The output that moves the same load the other way.
     pub other_way: Option<OutputId>,
+    /// Least and largest share of time that may be set, percent.
+    pub percent: Option<[f64; 2]>,
+    /// The signal that reads the current it takes.
+    pub current: Option<SignalId>,
     /// The signal that reads the voltage at its own pin.
     pub at_pin: Option<SignalId>,
     /// State in which it is driven.
@@ -171,6 +175,8 @@ fn outputs(model: &Model) -> Vec<OutputView> {
                 guard: o.guard.clone(),
                 needs: o.needs.iter().map(|n| n.name.clone()).collect(),
                 other_way: o.other_way.clone(),
+                percent: o.percent,
+                current: o.current.clone(),
                 at_pin: (model.circuit.software.output(&o.id))
                     .and_then(|number| request::at_pin(model, number))
                     .map(|k| v.signals[k].id.clone()),

@@ -161,6 +161,14 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
         }
+        Entry::SelfTested { modules, .. } => {
+            let each = modules.iter().map(|m| match (&m.trouble[..], m.failing.len()) {
+                ("", 0) => format!("{}: nothing failed", m.module),
+                ("", _) => format!("{}: {}", m.module, m.failing.join(", ")),
+                (why, _) => format!("{}: {why}", m.module),
+            });
+            ("self_tested", "Self-test".into(), each.collect::<Vec<_>>().join("; "))
+        }
         Entry::LiveKept { recording } => {
             let long = format!("{}, {:.0} s", recording.name, recording.seconds);
             ("live_kept", "Live values kept".into(), long)

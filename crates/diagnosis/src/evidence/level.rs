@@ -110,7 +110,7 @@ impl Spot {
                 id: c.vehicle.parts[part].id.to_string(),
             })?,
             _ => {
-                let all = c.phases(&model.predict(state).solution).into_iter();
+                let all = c.phases(state, &model.predict(state).solution).into_iter();
                 let own = all.filter(|x| x.id == format!("bus:{bus}")).map(|x| x.holds);
                 own.flatten().collect()
             }

@@ -48,24 +48,24 @@ pub(super) fn scorer<'a>(
     let signals = &model.circuit.vehicle.signals;
     let unknown = |what| ModelError::Unknown { what, id: id.to_owned() };
     let number = signals.position(|s| s.id == id).ok_or_else(|| unknown("signal"))?;
-    let (a, b) = model
+    let (a, b, per) = model
         .circuit
         .software
-        .pins(number)
+        .follows(number)
         .ok_or_else(|| unknown("live value that follows a voltage"))?;
     let module = super::part(model, &signals[number].module)?;
     if alternates(model, state, a, b) {
         return Err(ModelError::Alternates(signals[number].name.clone()));
     }
     let p = model.predict(state);
-    let healthy = p.healthy.between(a, b);
-    let tolerance = model.scatter(&p, state, |s| s.between(a, b));
+    let healthy = p.healthy.between(a, b) / per;
+    let tolerance = model.scatter(&p, state, |s| s.between(a, b)) / per;
     Ok(Box::new(move |s| {
         // A module that does not work tells nothing: such a value came from elsewhere.
         if !s.alive(module) {
             return OUT_OF_PLACE.ln();
         }
-        let predicted = s.between(a, b);
+        let predicted = s.between(a, b) / per;
         let sigma = sigma(predicted, tolerance, STEP * (predicted - healthy));
         density(value, predicted, sigma, OUT_OF_PLACE).ln()
     }))

@@ -51,7 +51,7 @@ fn everything(model: &Model) -> Everything {
         // Of each switch the position in which most works that does not at rest.
         let works = |position: &String| {
             let mut alone = state.clone();
-            alone.outputs.clear();
+            alone.give_back();
             alone.switches = [(part.id.clone(), position.clone())].into();
             let s = c.solve(&alone, &[], None);
             if amps_more(c, &s, &rest) > TOO_MUCH_AMPS {

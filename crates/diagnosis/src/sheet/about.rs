@@ -224,7 +224,9 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
                 let inputs: Vec<&str> = signal.from.inputs().iter().map(|i| i.as_str()).collect();
                 self::signals(model, h, &inputs, wires);
             }
-            SignalSource::PinVolts { pin, against } | SignalSource::Rate { pin, against, .. } => {
+            SignalSource::PinVolts { pin, against }
+            | SignalSource::Amps { from: pin, to: against, .. }
+            | SignalSource::Rate { pin, against, .. } => {
                 let Some(module) = c.part(&signal.module) else {
                     continue;
                 };

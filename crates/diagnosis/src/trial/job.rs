@@ -361,7 +361,7 @@ pub fn work(
                 ..Evidence::new(fit.state.clone(), finding)
             });
             now = fit.state;
-            now.outputs.clear();
+            now.give_back();
             continue;
         }
         let chosen = match certain {
@@ -398,7 +398,7 @@ pub fn work(
         }
         now = (*c.state).clone();
         // Nothing stays driven between two checks.
-        now.outputs.clear();
+        now.give_back();
         evidence.extend(found);
     }
     worked.right = bench.repair(&worked.named);

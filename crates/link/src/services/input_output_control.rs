@@ -2,13 +2,26 @@
 
 use crate::{Gateway, LinkError};
 
-/// Short-term adjustment on (03 01) or off (03 00).
+/// How much an output is driven.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Level {
+    /// On.
+    On,
+    /// On for a share of the time, percent, 1 to 100.
+    Percent(f64),
+}
+
+/// Short-term adjustment (03), with one byte of control state: 1 for on, or the percent.
 ///
 /// # Errors
 /// [`LinkError`].
-pub async fn drive(link: &Gateway, who: u16, did: u16, on: bool) -> Result<(), LinkError> {
+pub async fn drive(link: &Gateway, who: u16, did: u16, level: Level) -> Result<(), LinkError> {
     let [h, l] = did.to_be_bytes();
-    link.request(who, "driving the output", &[0x2F, h, l, 0x03, u8::from(on)]).await.map(|_| ())
+    let state = match level {
+        Level::On => 1,
+        Level::Percent(percent) => percent.round().clamp(1.0, 100.0) as u8,
+    };
+    link.request(who, "driving the output", &[0x2F, h, l, 0x03, state]).await.map(|_| ())
 }
 
 /// Returns control to the module (00).

@@ -5,8 +5,16 @@ import { STANDS, stood } from "../live/words";
 /** What is read again while an output is driven, milliseconds. */
 const AGAIN = 1000;
 
-/** The volts at the pin of an output that is driven, as its module reads them now. */
-export function Feedback({ job, signal }: { job: number; signal: string }) {
+/** What the module reads of an output that is driven: the volts at its pin, or the current it takes. */
+export function Feedback({
+  job,
+  signal,
+  of,
+}: {
+  job: number;
+  signal: string;
+  of: "pin" | "current";
+}) {
   const query = useQuery({
     queryKey: ["feedback", job, signal],
     refetchInterval: AGAIN,
@@ -25,12 +33,14 @@ export function Feedback({ job, signal }: { job: number; signal: string }) {
   if (!value) return <p className="label">{query.error ? query.error.message : "reading …"}</p>;
   return (
     <p className="text-[14px]" data-feedback={signal}>
-      At its pin{" "}
+      {of === "pin" ? "At its pin" : "It takes"}{" "}
       {value.raw == null ? (
         <span className="text-ochre">{value.why}</span>
       ) : (
         <>
-          <span className="num font-semibold">{value.raw.toFixed(1)} V</span>{" "}
+          <span className="num font-semibold">
+            {value.raw.toFixed(1)} {of === "pin" ? "V" : "A"}
+          </span>{" "}
           {stands && (
             <span className={stands.colour}>
               {stands.sign} {stands.word}

@@ -1,3 +1,4 @@
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { useJob, useQuestion } from "../../api/job";
 import type { BodyOf } from "../../api/posts";
@@ -46,6 +47,18 @@ export function Proves({ test }: { test: BodyOf<"proves"> }) {
       <Button look="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
         {open ? "hide what a pass proves" : "what a pass proves"}
       </Button>
+      <Link
+        className="ml-2 inline-flex min-h-11 items-center underline"
+        to="/job/$id/$stage"
+        params={{ id: String(view.id), stage: "circuit" }}
+        search={
+          test.kind === "output"
+            ? { about: `output:${test.output}`, test: `output:${test.output}` }
+            : { about: `part:${test.module}`, test: `self_test:${test.module}` }
+        }
+      >
+        on the sheet
+      </Link>
       {open && answer.error && <p className="text-ochre">{answer.error.message}</p>}
       {open && !told && !answer.error && <p className="text-faint">Weighing it …</p>}
       {open && told && (

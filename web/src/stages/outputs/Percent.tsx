@@ -1,0 +1,51 @@
+import { ToggleGroup } from "radix-ui";
+import { useJob } from "../../api/job";
+
+/** Shares that are offered, percent, as far as the output takes them. */
+const OFFERED = [10, 25, 50, 75, 100];
+
+/** The shares of time an output can be set to: its least, its largest, and some between. */
+export function offered([least = 1, most = 100]: number[]): number[] {
+  const between = OFFERED.filter((p) => p > least && p < most);
+  return [least, ...between, most];
+}
+
+/** How much of the time a driven output is on: one press each. */
+export function Percent({
+  range,
+  now,
+  set,
+}: {
+  range: number[];
+  /** As it was set; its usual share when nothing was. */
+  now: number | undefined;
+  set: (percent: number) => void;
+}) {
+  const { busy } = useJob();
+  return (
+    <div className="mt-1 flex flex-wrap items-center gap-2 text-[14px]">
+      <span>On for</span>
+      <ToggleGroup.Root
+        type="single"
+        aria-label="share of time it is on"
+        value={now === undefined ? "" : String(now)}
+        disabled={busy !== ""}
+        onValueChange={(v) => v && set(Number(v))}
+        className="flex border border-ink"
+      >
+        {offered(range).map((p) => (
+          <ToggleGroup.Item
+            key={p}
+            value={String(p)}
+            className="num min-h-11 min-w-12 border-rule px-2 not-first:border-l data-[state=on]:bg-ink data-[state=on]:text-sheet"
+          >
+            {p} %
+          </ToggleGroup.Item>
+        ))}
+      </ToggleGroup.Root>
+      <span className="label">
+        {now === undefined ? "of the time: its usual share now" : "of the time"}
+      </span>
+    </div>
+  );
+}
