@@ -50,7 +50,12 @@ pub struct Hearing {
     asked: TiVec<PartIx, bool>,
     /// Nodes of all ears.
     nodes: Vec<NodeId>,
+    /// The buses that each message takes that somebody waits for, a bit each.
+    ways: TiVec<ArrivalIx, u32>,
 }
+
+/// Every bus.
+pub(crate) const EVERY: u32 = u32::MAX;
 
 /// A bus as the module in its middle sees it: the gateway, or the master.
 #[derive(Debug, Clone)]
@@ -198,15 +203,42 @@ impl Hearing {
             nodes.dedup();
             buses.push(Line { bus: number, middle, device, ear, members, nodes, kept, messages });
         }
+        let mut ways: TiVec<ArrivalIx, u32> = TiVec::new();
+        for (b, (message, from, at)) in
+            buses.iter().flat_map(|b| b.messages.iter().map(move |m| (b, m)))
+        {
+            if ways.len() <= usize::from(*message) {
+                ways.resize(usize::from(*message) + 1, 0);
+            }
+            ways[*message] |= bit(b.bus);
+            for part in [from, at].into_iter().filter_map(|end| end.elsewhere()) {
+                let has = |b: &&Line| b.middle == part || b.members.iter().any(|m| m.part == part);
+                ways[*message] |= buses.iter().filter(has).fold(0, |all, b| all | bit(b.bus));
+            }
+        }
         let mut asked: TiVec<PartIx, bool> = v.parts.iter().map(|p| p.module.is_some()).collect();
         buses.iter().flat_map(|b| &b.members).for_each(|m| asked[m.part] = true);
-        Some(Self { nodes: nodes_of(&buses), gateway, on_line, buses, asked })
+        Some(Self { nodes: nodes_of(&buses), gateway, on_line, buses, asked, ways })
     }
 
     /// Whether changes lie on a line or in a transceiver of these buses: what hangs on them then says
     /// nothing of itself while the line rests.
     pub fn touches(&self, c: &Circuit, changes: &[Change]) -> bool {
-        self.buses.iter().any(|b| self.touches_bus(c, b.bus, changes))
+        self.touches_on(EVERY, c, changes)
+    }
+
+    /// The same for some of the buses.
+    pub(crate) fn touches_on(&self, ways: u32, c: &Circuit, changes: &[Change]) -> bool {
+        self.on(ways).any(|b| self.touches_bus(c, b.bus, changes))
+    }
+
+    fn on(&self, ways: u32) -> impl Iterator<Item = &Line> {
+        self.buses.iter().filter(move |b| ways & bit(b.bus) != 0)
+    }
+
+    /// The buses that messages take.
+    pub(crate) fn ways(&self, messages: impl Iterator<Item = ArrivalIx>) -> u32 {
+        messages.fold(0, |all, m| all | self.ways.get(m).copied().unwrap_or(0))
     }
 
     fn touches_bus(&self, c: &Circuit, bus: usize, changes: &[Change]) -> bool {
@@ -221,19 +253,34 @@ impl Hearing {
         now: impl Fn(NodeId, NodeId) -> f64,
         sound: impl Fn(NodeId, NodeId) -> f64,
     ) -> bool {
+        self.stirs_on(EVERY, now, sound)
+    }
+
+    /// The same for some of the buses.
+    pub(crate) fn stirs_on(
+        &self,
+        ways: u32,
+        now: impl Fn(NodeId, NodeId) -> f64,
+        sound: impl Fn(NodeId, NodeId) -> f64,
+    ) -> bool {
         let moved = |e: Ear| {
             let [high, low, _] = e.nodes;
             stirs(e, now(high, low) - sound(high, low))
         };
         let opened = |k: &Kept| k.is_closed(&now) != k.is_closed(&sound);
-        self.buses.iter().any(|b| {
+        self.on(ways).any(|b| {
             moved(b.ear) || b.members.iter().any(|m| moved(m.ear)) || b.kept.iter().any(opened)
         })
     }
 
     /// The modules in the middle of the buses.
-    pub fn middles(&self) -> impl Iterator<Item = PartIx> + '_ {
-        self.buses.iter().map(|b| b.middle)
+    pub fn middles(&self) -> impl Iterator<Item = PartIx> {
+        self.middles_on(EVERY)
+    }
+
+    /// The same of some of the buses.
+    pub(crate) fn middles_on(&self, ways: u32) -> impl Iterator<Item = PartIx> {
+        self.on(ways).map(|b| b.middle)
     }
 
     /// Nodes of all ears and of the supplies that keep links closed.
@@ -294,9 +341,27 @@ impl Hearing {
         for held in dominant.iter_mut().flat_map(|d| d.iter_mut()) {
             held.lack(sweep.taken_lost());
         }
-        let unheard = self.unheard_held(sweep, dominant, changes, sound);
+        let unheard = self.unheard_held(sweep, dominant, changes, sound, EVERY);
         sweep.hear_again(heard);
         unheard
+    }
+
+    /// Which messages do not arrive under changes, of those that take no other bus than some; the rest stays as
+    /// it was taken to be.
+    pub(crate) fn lost_on(
+        &self,
+        ways: u32,
+        sweep: &mut Sweep,
+        changes: &[Change],
+        sound: &Sound,
+    ) -> Vec<ArrivalIx> {
+        let is_elsewhere =
+            |k: &ArrivalIx| self.ways.get(*k).is_some_and(|w| *w != 0 && w & !ways != 0);
+        let mut lost = self.unheard_held(sweep, None, changes, Some(sound), ways).lost;
+        lost.retain(|k| !is_elsewhere(k));
+        lost.extend(sweep.taken_lost().iter().filter(|k| is_elsewhere(k)));
+        lost.sort_unstable();
+        lost
     }
 
     fn unheard_held(
@@ -305,6 +370,7 @@ impl Hearing {
         mut dominant: Option<&mut [Sweep]>,
         changes: &[Change],
         sound: Option<&Sound>,
+        ways: u32,
     ) -> Unheard {
         let (alive, rests, closed) = {
             let p = sweep.solve_at(changes, &self.nodes);
@@ -316,7 +382,10 @@ impl Hearing {
         let mut reached: TiVec<PartIx, bool> = vec![false; alive.len()].into();
         reached[self.gateway] = alive[self.gateway];
         let mut heard: Vec<Vec<bool>> = vec![Vec::new(); self.buses.len()];
-        let living = || self.buses.iter().enumerate().filter(|(_, bus)| alive[bus.middle]);
+        let living = || {
+            let of_interest = |bus: &Line| ways & bit(bus.bus) != 0 && alive[bus.middle];
+            self.buses.iter().enumerate().filter(move |(_, bus)| of_interest(bus))
+        };
         for (b, bus) in living() {
             let rest = &rests[b];
             let as_ever = sound.filter(|s| {
@@ -543,6 +612,11 @@ impl Line {
 }
 
 impl End {
+    /// The part it is at, behind the gateway.
+    fn elsewhere(self) -> Option<PartIx> {
+        if let Self::Elsewhere(part) = self { Some(part) } else { None }
+    }
+
     /// Whether what ends on another bus is reached there.
     fn is_reached(self, reached: &TiSlice<PartIx, bool>) -> bool {
         !matches!(self, Self::Elsewhere(part) if !reached[part])

@@ -48,8 +48,8 @@ struct Function {
     modules: Vec<PartIx>,
     request: Condition,
     output: Option<OutputIx>,
-    /// It looks at what arrives.
-    listens: bool,
+    /// What it waits for.
+    awaits: Vec<ArrivalIx>,
 }
 
 #[derive(Debug)]
@@ -213,17 +213,17 @@ impl Software {
             .iter()
             .map(|f| {
                 let request = Condition::compile(&f.condition(), &number);
-                let before = requested.len();
+                let mut awaits: Vec<ArrivalIx> = Vec::new();
                 request.each(&mut |signal, _| {
-                    let awaited = &mut |a| requested.push(a);
+                    let awaited = &mut |a| awaits.push(a);
                     each_leaf(&signals, &formulas, signal, &mut |leaf, _| leaf.awaits(awaited));
                 });
-                let listens = requested.len() > before;
+                requested.extend(&awaits);
                 Function {
                     modules: f.condition().signals().into_iter().filter_map(module_of).collect(),
                     request,
                     output: outputs.get(&f.output).copied(),
-                    listens,
+                    awaits,
                 }
             })
             .collect();
@@ -305,10 +305,19 @@ impl Software {
         self.requested.binary_search(&message).is_ok()
     }
 
-    /// Whether what is asked for may hang on whether messages arrive that are sent: so it may where a
-    /// function's request could turn out either way.
+    /// Whether what is asked for may hang on whether messages arrive that are sent.
     pub(crate) fn hangs(&self, view: View<'_>) -> bool {
-        let either = |signal: SignalIx| match self.signals.get(signal) {
+        self.hanging(view).next().is_some()
+    }
+
+    /// What is waited for by functions of which the request could turn out either way, for all that is sent.
+    pub(crate) fn awaited<'a>(&'a self, view: View<'a>) -> impl Iterator<Item = ArrivalIx> + 'a {
+        self.hanging(view).flat_map(|f| f.awaits.iter().copied())
+    }
+
+    /// Functions of which the request could turn out either way.
+    fn hanging<'a>(&'a self, view: View<'a>) -> impl Iterator<Item = &'a Function> {
+        let either = move |signal: SignalIx| match self.signals.get(signal) {
             Some(Source::Arrives(a)) if self.arrivals[*a].is_sent(view) => [0.0, 1.0],
             Some(Source::Received(a, of, substitute, valid)) if self.arrivals[*a].is_sent(view) => {
                 match self.is_counted(view, *of) {
@@ -319,8 +328,8 @@ impl Software {
             _ if self.is_counted(view, signal) => ANYTHING,
             _ => [self.signal(view, signal); 2],
         };
-        self.functions.iter().any(|f| {
-            f.listens
+        self.functions.iter().filter(move |f| {
+            !f.awaits.is_empty()
                 && f.modules.iter().all(|m| view.alive[*m])
                 && f.request.can(&either) == (true, true)
         })

@@ -187,11 +187,49 @@ pub async fn what_a_test_proves_is_told_before_a_module_tests_itself(house: &Hou
     b.says("monitors run in this state").await;
     b.picture("self-test").await;
     let v = b.act(url, id, "*[@data-self-test='A2']", "Test itself").await;
-    assert_eq!(v["ledger"].as_array().unwrap().last().unwrap()["kind"], "scan");
+    let kinds: Vec<_> = v["ledger"].as_array().unwrap().iter().map(|e| e["kind"].clone()).collect();
+    assert!(kinds.ends_with(&[json!("self_tested"), json!("scan")]), "{kinds:?}");
+    // Run again it stands beside the one before.
+    b.act(url, id, "*[@data-self-test='A2']", "Test itself").await;
+    b.css("[data-self-test='A2'] [data-last]").await;
+    b.says("against entry").await;
     // An output's test proves its whole way.
     b.fill("input[aria-label='find an output']", "rear washer").await;
     b.press_in("*[@data-output='rear_washer']", "what a pass proves").await;
     b.css("[data-output='rear_washer'] [data-proves]:not([data-proves='0'])").await;
+    // The same painted on its sheet, and the sheet as it was.
+    b.css("[data-output='rear_washer'] a[href*='test=']").await.click().await.unwrap();
+    b.css("[data-painted]:not([data-painted='0'])").await;
+    b.says("not touched").await;
+    b.picture("painted").await;
+    b.press("back to suspicion").await;
+    b.gone("[data-painted]").await;
+}
+
+pub async fn an_output_is_driven_by_percent_and_given_back_when_the_link_is_lost(house: &House) {
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (standin, [doip, _, hands]) = standin(&[]);
+    let serve = ["serve", "--port", "0", "--data", &directory, "--doip", &doip];
+    let addresses = ["--hands", hands.trim_start_matches("http://")];
+    let (_app, url) = program(&[&serve[..], &addresses[..]].concat());
+    let intake = json!({"complaint": "Seat cold", "output": "seat_heat_left", "effect": "none"});
+    let opened =
+        post(&format!("{url}/api/jobs"), json!({"vehicle": "wren", "intake": intake})).await;
+    let id = opened["id"].as_i64().unwrap();
+    let b = &house.browser;
+    post(&format!("{url}/api/jobs/{id}/state"), json!({"state": {"key": "15"}})).await;
+    b.go(&format!("{url}/job/{id}/outputs")).await;
+    b.act(&url, id, "*[@data-output='seat_heat_left']", "Drive it only").await;
+    b.css("[data-feedback='a24_amps'] .num").await;
+    b.says("It takes while it is on").await;
+    let v = b.act(&url, id, "*[@data-output='seat_heat_left']", "25 %").await;
+    assert_eq!(v["state"]["percent"], json!({"seat_heat_left": 25.0}));
+    drop(standin);
+    given_back(&url, id, 15).await;
+    b.gone("[aria-label='driven now']").await;
+    let v = view(&url, id).await;
+    assert!(v["state"]["percent"].is_null(), "{}", v["state"]);
 }
 
 /// Waits so long at most, seconds, until nothing is driven any more.

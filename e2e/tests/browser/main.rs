@@ -47,6 +47,7 @@ fn main() {
         live::values_are_watched_charted_marked_and_survive_a_lost_link,
         live::four_wheels_on_a_road_test_name_the_ring_that_lost_teeth,
         live::what_a_test_proves_is_told_before_a_module_tests_itself,
+        live::an_output_is_driven_by_percent_and_given_back_when_the_link_is_lost,
         live::nothing_stays_driven_when_its_window_closes,
         network::a_roll_call_finds_the_line_that_chafes_while_it_is_moved,
         network::a_cable_pulled_in_mid_scan_leaves_what_was_gathered_and_the_rest_is_asked_later,

@@ -20,6 +20,7 @@ function One({ output: first }: { output: Output }) {
   const isOn = (id: string) => (view.state.outputs ?? []).includes(id);
   const o = both.find((b) => isOn(b.id)) ?? first;
   const on = isOn(o.id);
+  const pulsed = o.percent != null;
   const left = live.data?.driven.find((d) => d.output === o.id)?.left_s;
   return (
     <li
@@ -28,7 +29,7 @@ function One({ output: first }: { output: Output }) {
     >
       <div>
         <h3 className="text-[17px] font-semibold">{both.map((b) => b.name).join(" / ")}</h3>
-        <p className="text-[14px]">{guards(both).join(" ")}</p>
+        {guards(both).length > 0 && <p className="text-[14px]">{guards(both).join(" ")}</p>}
         {o.needs.length > 0 && (
           <p className="text-[14px] text-faint">looked at first: {o.needs.join(", ")}</p>
         )}
@@ -43,8 +44,10 @@ function One({ output: first }: { output: Output }) {
             </>
           )}
         </p>
-        {on && o.at_pin && <Feedback job={view.id} signal={o.at_pin} of="pin" />}
-        {on && o.current && <Feedback job={view.id} signal={o.current} of="current" />}
+        {on && o.at_pin && <Feedback job={view.id} signal={o.at_pin} of="pin" pulsed={pulsed} />}
+        {on && o.current && (
+          <Feedback job={view.id} signal={o.current} of="current" pulsed={pulsed} />
+        )}
         {on && o.percent && (
           <Percent
             range={o.percent}

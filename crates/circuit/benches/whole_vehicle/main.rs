@@ -13,6 +13,7 @@ use std::hint::black_box;
 use std::process::Command;
 use std::sync::Arc;
 use std::time::Instant;
+use vehicle::{Condition, OperatingState, SignalSource, Vehicle};
 
 const STATES: usize = 12;
 /// Points given to ngspice.
@@ -27,6 +28,9 @@ fn main() {
         kinds(&c, &faults);
     }
     let per_point = if does("wren") || does("ngspice") { wren(&c, &faults) } else { 0.0 };
+    if does("hearing") {
+        hearing(&c, &faults);
+    }
     if does("ngspice") {
         oracle(&c, &faults, per_point);
     }
@@ -71,6 +75,90 @@ fn wren(c: &Arc<Circuit>, faults: &[Fault]) -> f64 {
         );
     }
     whole / points as f64
+}
+
+/// What it costs that requests wait for messages and for pulses: each state once as it is, and once with every
+/// condition of a function that hears something put as it turns out on the sound vehicle. Both solve the same
+/// points.
+fn hearing(c: &Arc<Circuit>, faults: &[Fault]) {
+    let order = sweep::order(c, faults);
+    let ends: Vec<_> = c.node_of.values().copied().take(2).collect();
+    let timed = |c: &Arc<Circuit>, state: &OperatingState| {
+        let mut s = Sweep::new(c, state, &[]);
+        let start = Instant::now();
+        for k in &order {
+            black_box(s.solve_at(&faults[*k as usize].changes, &ends).volts);
+        }
+        (start.elapsed().as_secs_f64(), s.from_rest)
+    };
+    let (mut with, mut without, mut put) = (0.0, 0.0, 0);
+    for named in c.vehicle.states.iter().take(STATES) {
+        let sound = circuit::hearing::solve(c, &named.state, &[]);
+        let value = |id: &str| circuit::software::signal(c, &sound, &sound.lost, id);
+        let mut deaf = c.vehicle.clone();
+        let hears = |id: &str| hears(&c.vehicle, id);
+        put = 0;
+        for f in &mut deaf.functions {
+            known(&mut f.request, &hears, &value, &mut put);
+            f.permits.iter_mut().for_each(|p| known(&mut p.holds, &hears, &value, &mut put));
+        }
+        let deaf = Arc::new(Circuit::new(deaf).unwrap());
+        // Now this one first, now that one: neither finds the caches warm for it.
+        let (a, b, c, d) = (
+            timed(&deaf, &named.state),
+            timed(c, &named.state),
+            timed(c, &named.state),
+            timed(&deaf, &named.state),
+        );
+        with += b.0.min(c.0);
+        without += a.0.min(d.0);
+        println!(
+            "  {:28} {:7.1} ms, {} from rest; hearing nothing {:7.1} ms, {} from rest",
+            named.id,
+            1e3 * b.0.min(c.0),
+            b.1,
+            1e3 * a.0.min(d.0),
+            a.1
+        );
+    }
+    println!(
+        "  {put} conditions that hear something: {with:.2} s; as if known before: {without:.2} s; ratio {:.2}",
+        with / without
+    );
+}
+
+/// Whether a signal hangs on a message or on pulses.
+fn hears(v: &Vehicle, id: &str) -> bool {
+    let Some(s) = v.signals.iter().find(|s| s.id == id) else { return false };
+    match &s.from {
+        SignalSource::Formula(_) => s.from.inputs().iter().any(|i| hears(v, i)),
+        SignalSource::Rate { .. } => true,
+        of => of.is_by_message(),
+    }
+}
+
+/// Puts each part of a condition that hears something as it turns out with the values.
+fn known(
+    condition: &mut Condition,
+    hears: &dyn Fn(&str) -> bool,
+    value: &dyn Fn(&str) -> f64,
+    put: &mut usize,
+) {
+    match condition {
+        Condition::All(of) | Condition::Any(of) => {
+            of.iter_mut().for_each(|c| known(c, hears, value, put));
+        }
+        Condition::Not(of) => known(of, hears, value, put),
+        Condition::Above(s, _) | Condition::Below(s, _) if hears(s) => {
+            *put += 1;
+            let always = Condition::All(Vec::new());
+            *condition = match condition.holds(value) {
+                true => always,
+                false => Condition::Not(Box::new(always)),
+            };
+        }
+        Condition::Above(..) | Condition::Below(..) => {}
+    }
 }
 
 /// Where the time goes: one state, by kind of hypothesis.

@@ -6,7 +6,7 @@ use super::{Found, Sweep};
 use crate::compile::{Circuit, NodeId};
 use crate::fault::Change;
 use crate::hearing::{ROUNDS, Sound};
-use crate::software::ArrivalIx;
+use crate::software::{ArrivalIx, View};
 use std::sync::{Arc, OnceLock};
 use vehicle::{OperatingState, PartIx, TiSlice};
 
@@ -102,10 +102,11 @@ impl Sweep {
         }
         let mut found = self.solve_lost(changes);
         for _ in 0..ROUNDS {
-            if !self.may_be_lost(found, changes) {
+            let ways = self.in_question(found, changes);
+            if ways == 0 && !self.is_counted_otherwise(found, changes) {
                 break;
             }
-            let lost = self.ask(changes);
+            let lost = self.ask(ways, changes);
             if lost == self.lost {
                 break;
             }
@@ -114,11 +115,6 @@ impl Sweep {
             found = self.solve_lost(changes);
         }
         found
-    }
-
-    /// Whether a request hangs on what arrives, and that may be other than it is taken to be.
-    fn may_be_lost(&mut self, found: Found, changes: &[Change]) -> bool {
-        self.may_be_unheard(found, changes) || self.is_counted_otherwise(found, changes)
     }
 
     /// Whether a request hangs on pulses, and others arrive than are taken to.
@@ -139,38 +135,52 @@ impl Sweep {
         !counted.filter(|k| self.lost.binary_search(k).is_ok()).eq(still)
     }
 
-    /// Whether a request hangs on the buses and these may not be as on the sound vehicle.
-    fn may_be_unheard(&mut self, found: Found, changes: &[Change]) -> bool {
+    /// The buses on which a request hangs, where these may not be as on the sound vehicle: a bit each.
+    fn in_question(&mut self, found: Found, changes: &[Change]) -> u32 {
         let circuit = Arc::clone(&self.circuit);
-        let Some(hearing) = circuit.request_hearing().filter(|_| self.hears) else { return false };
-        let touches = || hearing.touches(&circuit, changes);
-        let woke = |part: PartIx| self.now.alive[part] != self.base_alive[part];
-        let sound = |a: NodeId, b: NodeId| self.base.volts[a] - self.base.volts[b];
-        match (found, &self.full) {
-            (Found::Untouched, _) => self.base_hangs && touches(),
-            (Found::FromRest, Some((solution, alive))) => {
-                circuit.software.hangs(solution.view(alive, &self.lost))
+        let Some(hearing) = circuit.request_hearing().filter(|_| self.hears) else { return 0 };
+        let software = &circuit.software;
+        // Only the buses that messages take on which something hangs.
+        let ways = match (found, &self.full) {
+            (Found::Untouched, _) if self.base_hangs => {
+                hearing.ways(software.awaited(self.base.view(&self.base_alive, &self.base_lost)))
             }
-            _ if !self.now.hangs => false,
-            _ if touches() || hearing.middles().any(woke) => true,
-            _ => {
-                for n in hearing.nodes() {
+            (Found::FromRest, Some((solution, alive))) => {
+                return hearing.ways(software.awaited(solution.view(alive, &self.lost)));
+            }
+            (Found::Updated { .. }, _) if self.now.hangs => {
+                for n in software.read.iter().chain(hearing.nodes()) {
                     self.factor.find(&circuit.plan, *n);
                 }
-                let volts: &TiSlice<NodeId, f64> = TiSlice::from_ref(&self.factor.volts);
-                hearing.stirs(|a, b| volts[a] - volts[b], sound)
+                hearing.ways(software.awaited(View {
+                    volts: TiSlice::from_ref(&self.factor.volts),
+                    alive: &self.now.alive,
+                    asked: &self.now.asked,
+                    lost: &self.lost,
+                }))
             }
+            _ => return 0,
+        };
+        if hearing.touches_on(ways, &circuit, changes) {
+            return ways;
         }
+        let woke = |part: PartIx| self.now.alive[part] != self.base_alive[part];
+        let sound = |a: NodeId, b: NodeId| self.base.volts[a] - self.base.volts[b];
+        let volts: &TiSlice<NodeId, f64> = TiSlice::from_ref(&self.factor.volts);
+        let differs = matches!(found, Found::Updated { .. })
+            && (hearing.middles_on(ways).any(woke)
+                || hearing.stirs_on(ways, |a, b| volts[a] - volts[b], sound));
+        if differs { ways } else { 0 }
     }
 
-    /// What does not arrive of what requests wait for.
-    fn ask(&mut self, changes: &[Change]) -> Vec<ArrivalIx> {
+    /// What does not arrive of what requests wait for, over some of the buses.
+    fn ask(&mut self, ways: u32, changes: &[Change]) -> Vec<ArrivalIx> {
         let circuit = Arc::clone(&self.circuit);
         let Some(hearing) = circuit.request_hearing() else { return Vec::new() };
         let shared = Arc::clone(&self.ears.shared);
         let quiet = shared.get_or_init(|| Quiet::of(&circuit, &self.state, &self.base_lost));
         let own = self.ears.own.get_or_insert_with(|| Box::new(quiet.sweep.clone()));
         own.lack(&self.lost);
-        hearing.unheard(own, None, changes, Some(&quiet.sound)).lost
+        hearing.lost_on(ways, own, changes, &quiet.sound)
     }
 }

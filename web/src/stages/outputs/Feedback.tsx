@@ -10,10 +10,13 @@ export function Feedback({
   job,
   signal,
   of,
+  pulsed,
 }: {
   job: number;
   signal: string;
   of: "pin" | "current";
+  /** It is on for a share of the time only. */
+  pulsed: boolean;
 }) {
   const query = useQuery({
     queryKey: ["feedback", job, signal],
@@ -33,7 +36,8 @@ export function Feedback({
   if (!value) return <p className="label">{query.error ? query.error.message : "reading …"}</p>;
   return (
     <p className="text-[14px]" data-feedback={signal}>
-      {of === "pin" ? "At its pin" : "It takes"}{" "}
+      {of === "pin" ? "At its pin" : "It takes"}
+      {pulsed && " while it is on"}{" "}
       {value.raw == null ? (
         <span className="text-ochre">{value.why}</span>
       ) : (

@@ -106,7 +106,7 @@ export function SelfTests({ words }: { words: string }) {
               <span>
                 <span className="font-semibold">{m.name}</span>{" "}
                 <span className="num text-faint">
-                  {m.module} · {m.monitors} monitors
+                  {m.module} · {m.monitors} {m.monitors === 1 ? "monitor" : "monitors"}
                 </span>
               </span>
               <Button disabled={busy !== ""} onClick={() => run(m.module).catch(() => {})}>
