@@ -29,6 +29,8 @@ enum Source {
     Amps(NodeId, NodeId, f64),
     /// Whether an output is switched on.
     Output(OutputIx),
+    /// How much of the time an output is on, percent, and how much usually when it is.
+    Duty(OutputIx, f64),
     /// Whether a message arrives.
     Arrives(ArrivalIx),
     /// A signal that a message brings, by number, what is taken when it does not arrive, and what is
@@ -116,6 +118,8 @@ pub struct View<'a> {
     pub alive: &'a TiSlice<PartIx, bool>,
     /// Outputs asked for.
     pub asked: &'a BTreeSet<OutputIx>,
+    /// How much of the time outputs are on that a tester set so, percent.
+    pub percent: &'a BTreeMap<OutputIx, f64>,
     /// Messages that do not get through although their senders work, in rising order (see
     /// [`crate::hearing`]).
     pub lost: &'a [ArrivalIx],
@@ -188,6 +192,9 @@ impl Software {
                         None => Source::Nothing,
                     }
                 }
+                SignalSource::Duty(output) => outputs.get(output).map_or(Source::Nothing, |o| {
+                    Source::Duty(*o, 100.0 * vehicle.outputs[*o].duty.unwrap_or(1.0))
+                }),
                 SignalSource::Output(output) => {
                     outputs.get(output).map_or(Source::Nothing, |o| Source::Output(*o))
                 }
@@ -371,11 +378,20 @@ impl Software {
         self.outputs.get(id).copied()
     }
 
+    /// How much of the time outputs are on that a tester set so in a state, percent.
+    pub(crate) fn percent(&self, state: &OperatingState) -> BTreeMap<OutputIx, f64> {
+        let set = state.percent.iter();
+        set.filter_map(|(id, percent)| Some((self.output(id)?, percent.0))).collect()
+    }
+
     /// Value of a signal, by number, in its unit.
     pub fn signal(&self, view: View<'_>, signal: SignalIx) -> f64 {
         match self.signals.get(signal) {
             Some(Source::Volts(a, b)) => view.volts[*a] - view.volts[*b],
             Some(Source::Amps(a, b, ohms)) => (view.volts[*a] - view.volts[*b]) / ohms,
+            Some(Source::Duty(o, usual)) if view.asked.contains(o) => {
+                view.percent.get(o).copied().unwrap_or(*usual)
+            }
             Some(Source::Output(o)) => f64::from(u8::from(view.asked.contains(o))),
             Some(Source::Arrives(a)) => f64::from(u8::from(self.arrives(view, *a))),
             Some(Source::Received(a, _, substitute, _)) if !self.arrives(view, *a) => *substitute,
@@ -384,7 +400,7 @@ impl Software {
             }
             Some(Source::Rate(a, ring)) if self.arrives(view, *a) => view.volts[*ring],
             Some(Source::Formula(k)) => self.formulas[*k].value(&|s| self.signal(view, *s)),
-            Some(Source::Rate(..) | Source::Nothing) | None => 0.0,
+            Some(Source::Duty(..) | Source::Rate(..) | Source::Nothing) | None => 0.0,
         }
     }
 

@@ -47,6 +47,8 @@ pub struct Solution {
     pub modes: TiVec<DeviceIx, u8>,
     /// Numbers of the outputs that are asked for.
     pub asked: BTreeSet<OutputIx>,
+    /// How much of the time outputs are on that a tester set so, percent.
+    pub percent: BTreeMap<OutputIx, f64>,
     /// Law of every branch at the end.
     pub laws: TiVec<BranchId, Law>,
     /// Newton converged and all devices settled.
@@ -223,6 +225,7 @@ impl<'a> Run<'a> {
                 volts: vec![0.0; circuit.nodes].into(),
                 modes,
                 asked: BTreeSet::new(),
+                percent: circuit.software.percent(state),
                 laws: TiVec::new(),
                 converged: false,
                 chattering: BTreeSet::new(),
@@ -483,7 +486,7 @@ impl Solution {
 
     /// What the software looks at; `lost` as in [`View`].
     pub fn view<'a>(&'a self, alive: &'a TiSlice<PartIx, bool>, lost: &'a [ArrivalIx]) -> View<'a> {
-        View { volts: &self.volts, alive, asked: &self.asked, lost }
+        View { volts: &self.volts, alive, asked: &self.asked, percent: &self.percent, lost }
     }
 
     /// How strongly the effect of a part shows: 1 at its rating, 0 when it does nothing.

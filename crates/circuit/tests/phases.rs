@@ -43,11 +43,17 @@ fn a_set_share_of_the_time_takes_the_place_of_the_usual_one_and_a_shunt_reads_th
     let (high, low) = (at(&driven), at(&on));
     let average = |s: &OperatingState| c.levels(s, &[], None, pin, body).average;
     let share = |of: f64| of * high + (1.0 - of) * low;
+    let duty = |s: &OperatingState| {
+        let s = c.solve(s, &[], None);
+        software::signal(&c, &s, &[], "seat_heat_left_duty")
+    };
     // The file says 0.6 for it.
+    assert_eq!((duty(&on), duty(&driven)), (0.0, 60.0));
     assert!((average(&driven) - share(0.6)).abs() < 0.01, "{}", average(&driven));
     for percent in [10.0, 25.0, 90.0] {
         driven.percent = [("seat_heat_left".into(), Amount(percent))].into();
         assert!((average(&driven) - share(percent / 100.0)).abs() < 0.01, "{percent}");
+        assert_eq!(duty(&driven), percent);
     }
     // Nothing else hangs on the shunt while the other heater is off but its open-load detection.
     let s = hearing::solve(&c, &driven, &[]);

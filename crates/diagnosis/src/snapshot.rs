@@ -7,7 +7,7 @@ use circuit::hearing::Unheard;
 use circuit::software::{ArrivalIx, Verdict, View};
 use circuit::{Circuit, NodeId, Point, Solution, software};
 use packed::{Loose, Order, Packed};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use vehicle::{MonitorIx, OutputIx, PartIx, SignalIx, TiVec, WireIx};
 
@@ -37,6 +37,8 @@ pub struct Healthy {
     pub unheard: Unheard,
     /// Outputs asked for.
     asked: BTreeSet<OutputIx>,
+    /// How much of the time those are on that a tester set so, percent.
+    percent: BTreeMap<OutputIx, f64>,
     order: Order,
 }
 
@@ -57,6 +59,7 @@ impl Healthy {
             monitors: software::monitors(circuit, s, &unheard.lost),
             unheard: unheard.clone(),
             asked: s.asked.clone(),
+            percent: s.percent.clone(),
         }
     }
 }
@@ -226,7 +229,13 @@ impl Snapshot {
     fn listen(&self, circuit: &Circuit, lost: &[ArrivalIx]) -> Vec<(MonitorIx, Verdict)> {
         let volts: TiVec<NodeId, f64> = self.healthy.volts.keys().map(|n| self.volts(n)).collect();
         let alive: TiVec<PartIx, bool> = self.healthy.alive.keys().map(|p| self.alive(p)).collect();
-        let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, lost };
+        let view = View {
+            volts: &volts,
+            alive: &alive,
+            asked: &self.healthy.asked,
+            percent: &self.healthy.percent,
+            lost,
+        };
         let anew: Vec<(MonitorIx, Verdict)> = circuit.software.listening(view).collect();
         let mut monitors = self.changed.as_ref().map_or_else(Vec::new, Packed::monitors);
         monitors.retain(|(m, _)| anew.iter().all(|(k, _)| k != m));
@@ -247,7 +256,13 @@ impl Snapshot {
         let volts: TiVec<NodeId, f64> = self.healthy.volts.keys().map(|n| self.volts(n)).collect();
         let alive: TiVec<PartIx, bool> = self.healthy.alive.keys().map(|p| self.alive(p)).collect();
         let lost = &self.healthy.unheard.lost;
-        let view = View { volts: &volts, alive: &alive, asked: &self.healthy.asked, lost };
+        let view = View {
+            volts: &volts,
+            alive: &alive,
+            asked: &self.healthy.asked,
+            percent: &self.healthy.percent,
+            lost,
+        };
         circuit.vehicle.signals.keys().map(|k| circuit.software.signal(view, k)).collect()
     }
 

@@ -33,6 +33,7 @@ impl Coding {
     pub(crate) fn usual(unit: &str) -> Self {
         match unit {
             "V" => Self { signed: true, ..Self::unsigned(2, 0.001) },
+            "A" => Self { signed: true, ..Self::unsigned(2, 0.01) },
             _ => Self::unsigned(1, 1.0),
         }
     }

@@ -54,7 +54,9 @@ impl Vehicle {
         self.signals.retain(|s| {
             stays(&s.module)
                 && match &s.from {
-                    SignalSource::Output(output) => outputs.contains(output),
+                    SignalSource::Output(output) | SignalSource::Duty(output) => {
+                        outputs.contains(output)
+                    }
                     SignalSource::Arrives(message) | SignalSource::Received { message, .. } => {
                         messages.contains(message)
                     }

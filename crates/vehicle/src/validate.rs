@@ -461,7 +461,7 @@ impl Vehicle {
                     }
                 }
                 SignalSource::Formula(_) => {}
-                SignalSource::Output(output) => {
+                SignalSource::Output(output) | SignalSource::Duty(output) => {
                     f.known(format!("{path}.from"), "output", output, outputs);
                 }
                 SignalSource::Arrives(message) => {

@@ -113,7 +113,7 @@ fn rows(model: &Model) -> Vec<SignalRow> {
                 SignalSource::Amps { .. } => SignalSort::Current,
                 SignalSource::Rate { .. } => SignalSort::Counted,
                 SignalSource::Formula(_) => SignalSort::WorkedOut,
-                SignalSource::Output(_) => SignalSort::Commanded,
+                SignalSource::Output(_) | SignalSource::Duty(_) => SignalSort::Commanded,
                 SignalSource::Arrives(_) => SignalSort::Arrives,
                 SignalSource::Received { .. } => SignalSort::Received,
             },
@@ -149,7 +149,7 @@ fn source(model: &Model, s: &vehicle::Signal) -> String {
                 s.from.inputs().into_iter().map(|i| i.as_str()).collect();
             format!("worked out of {}", of.into_iter().collect::<Vec<_>>().join(", "))
         }
-        SignalSource::Output(_) => format!("what {} commands", s.module),
+        SignalSource::Output(_) | SignalSource::Duty(_) => format!("what {} commands", s.module),
         SignalSource::Arrives(id) => format!("message {}", message(id)),
         SignalSource::Received { message: id, .. } => format!("by message {}", message(id)),
     }

@@ -156,6 +156,7 @@ impl Sweep {
                     volts: TiSlice::from_ref(&self.factor.volts),
                     alive: &self.now.alive,
                     asked: &self.now.asked,
+                    percent: &self.base.percent,
                     lost: &self.lost,
                 }))
             }

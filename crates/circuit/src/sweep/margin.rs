@@ -4,7 +4,6 @@ use crate::compile::{Circuit, NodeId};
 use crate::elements::Seen;
 use crate::law::Law;
 use crate::linear::{Factor, STILL_VOLTS};
-use crate::software::View;
 use crate::solve::Solution;
 use vehicle::{OperatingState, TiVec};
 
@@ -59,7 +58,7 @@ pub(super) fn margins(
             }
         }
     }
-    let view = View { volts: &base.volts, alive: &alive, asked: &base.asked, lost: &[] };
+    let view = base.view(&alive, &[]);
     for (n, margin) in c.software.margins(view) {
         margins[n] = margins[n].min(0.5 * margin);
         reaches[n] = reaches[n].min(0.5 * margin);

@@ -106,6 +106,12 @@ impl Point<'_> {
 
     /// What the software looks at; `lost` as in [`View`].
     pub fn view<'a>(&'a self, lost: &'a [ArrivalIx]) -> View<'a> {
-        View { volts: self.volts, alive: self.alive, asked: self.asked, lost }
+        View {
+            volts: self.volts,
+            alive: self.alive,
+            asked: self.asked,
+            percent: &self.base.percent,
+            lost,
+        }
     }
 }

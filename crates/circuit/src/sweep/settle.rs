@@ -204,6 +204,7 @@ impl Sweep {
                 volts: TiSlice::from_ref(&self.factor.volts),
                 alive: &self.now.alive,
                 asked: &self.now.asked,
+                percent: &self.base.percent,
                 lost: &self.lost,
             };
             self.now.hangs = c.software.hangs(view);

@@ -211,7 +211,7 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
             continue;
         };
         match &signal.from {
-            SignalSource::Output(output) => {
+            SignalSource::Output(output) | SignalSource::Duty(output) => {
                 wires.extend(driven::own(model, h, output));
             }
             // What a message brings comes from the sender's own pins.
