@@ -28,8 +28,8 @@ impl Coding {
         Self { bytes, signed: false, per_bit, offset: 0.0 }
     }
 
-    /// What a value has where the file says nothing: volts in signed millivolts, anything else is
-    /// on or off.
+    /// What a value has where the file says nothing: volts in signed millivolts, amperes in signed hundredths,
+    /// anything else a byte of whole numbers: on or off, percent.
     pub(crate) fn usual(unit: &str) -> Self {
         match unit {
             "V" => Self { signed: true, ..Self::unsigned(2, 0.001) },
