@@ -177,10 +177,10 @@ fn a_share_of_the_time_is_set_within_its_range_and_the_current_is_read() {
     program.kept(&drive, &heater(40.0));
     let state = program.json(&format!("/api/jobs/{job}"))["state"].clone();
     assert_eq!(state["percent"], json!({"seat_heat_left": 40.0}), "{state}");
-    // What the module reads while it is on: 12.5 V over 2.2 ohms and the lines are between 5 and 5.7 A.
+    // What the module reads while it is on: 12.3 V over 2.2 ohms and some 0.3 ohms on the way are 4.9 A.
     let read = values(&program, job, &["a24_amps"]);
     let amps = read["values"][0]["raw"].as_f64().unwrap();
-    assert!((4.8..5.8).contains(&amps), "{read}");
+    assert!((4.3..5.5).contains(&amps), "{read}");
     assert_eq!(read["values"][0]["stands"], "as_expected", "{read}");
     program.kept(&drive, &json!({"output": "seat_heat_left", "on": false}));
     let state = program.json(&format!("/api/jobs/{job}"))["state"].clone();

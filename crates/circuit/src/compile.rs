@@ -416,6 +416,7 @@ impl Circuit {
             }
         }
         let ring_nodes = crate::teeth::nodes(&vehicle, &devices, &b.branches);
+        let held = crate::settings::nodes(&vehicle, &devices, &b.branches);
         let drivers = vehicle
             .outputs
             .iter()
@@ -440,7 +441,7 @@ impl Circuit {
             part_devices,
             woken_by_bus,
             plan: Plan::new(b.nodes, &ends),
-            software: Software::new(&vehicle, &part_index, &b.pins, &ring_nodes, b.nodes),
+            software: Software::new(&vehicle, &part_index, &b.pins, (&ring_nodes, &held), b.nodes),
             names: Names::of(&vehicle),
             vehicle,
             node_of,

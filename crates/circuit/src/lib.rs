@@ -25,6 +25,7 @@ mod partners;
 pub mod phase;
 pub mod place;
 pub mod reroute;
+mod settings;
 pub mod software;
 pub mod solve;
 pub mod spice;

@@ -85,7 +85,7 @@ pub fn wavering_share(c: &Circuit, fault: &Fault) -> f64 {
         Item::Ground(_) | Item::Splice(_) => 0.15,
         _ if mode.contains("contact") || mode.starts_with("stuck") => 0.15,
         of => match of.as_part().and_then(|id| c.names.part(id)).map(|k| c.vehicle.parts[k].kind) {
-            Some(PartKind::Fuse) => 0.0,
+            Some(PartKind::Fuse | PartKind::Setup) => 0.0,
             Some(PartKind::Lamp | PartKind::Battery) => 0.01,
             // Brushes that hang, and let go when someone knocks.
             Some(PartKind::Motor | PartKind::Generator) => 0.15,

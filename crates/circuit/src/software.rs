@@ -130,7 +130,7 @@ impl Software {
         vehicle: &Vehicle,
         part: &HashMap<PartId, PartIx>,
         pins: &BTreeMap<(PartIx, String), NodeId>,
-        rings: &HashMap<PartIx, NodeId>,
+        (rings, held): (&HashMap<PartIx, NodeId>, &HashMap<String, NodeId>),
         nodes: usize,
     ) -> Self {
         let outputs: HashMap<OutputId, OutputIx> =
@@ -191,6 +191,9 @@ impl Software {
                         }
                         None => Source::Nothing,
                     }
+                }
+                SignalSource::Setting(id) => {
+                    held.get(id).map_or(Source::Nothing, |n| Source::Volts(*n, BODY))
                 }
                 SignalSource::Duty(output) => outputs.get(output).map_or(Source::Nothing, |o| {
                     Source::Duty(*o, 100.0 * vehicle.outputs[*o].duty.unwrap_or(1.0))

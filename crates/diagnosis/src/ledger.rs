@@ -11,6 +11,7 @@ use crate::own::{self, Doing};
 use crate::prior::{self, Adjusted, Occurs, Recent};
 use crate::roll_call::RollCall;
 use crate::self_test::{self, SelfTested};
+use crate::setup::{self, RecordWrite};
 use crate::workshop::Workshop;
 use circuit::Probe;
 use schemars::JsonSchema;
@@ -221,6 +222,28 @@ pub enum Entry {
         /// Modules.
         modules: Vec<SelfTested>,
     },
+    /// Something is about to be written to a module: kept before it is, with the way back.
+    Writing {
+        /// What.
+        #[serde(flatten)]
+        write: RecordWrite,
+    },
+    /// It was written and read back.
+    Written {
+        /// Number of the entry it is about; beside its own, so not under that name.
+        #[serde(rename = "of")]
+        number: u64,
+        /// What was read back is what was written.
+        holds: bool,
+    },
+    /// A module was taught something, or refused.
+    Taught {
+        /// Id of the setting.
+        setting: String,
+        /// Why it was not; empty when it was.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        trouble: String,
+    },
     /// Codes cleared.
     Cleared {
         /// Modules cleared.
@@ -374,6 +397,10 @@ pub struct Case {
     pub captures: Vec<Capture>,
     /// Live values that were kept, in the order they were.
     pub recordings: Vec<Recording>,
+    /// Writes, in the order they were begun.
+    pub writes: Vec<setup::Write>,
+    /// What modules were taught, with the entry.
+    pub taught: Vec<(u64, String)>,
     /// Self-tests, in the order they were made.
     pub self_tests: Vec<self_test::Kept>,
     /// The technician's own weights, the latest for each item.
@@ -490,6 +517,20 @@ impl Case {
                 self.evidence_of(e.number, evidence.clone());
             }
             Entry::Captured { capture } => self.captures.push(capture.clone()),
+            Entry::Writing { write } => {
+                let (number, write) = (e.number, write.clone());
+                self.writes.push(setup::Write { number, write, outcome: None });
+            }
+            Entry::Written { number, holds } => {
+                for w in self.writes.iter_mut().filter(|w| w.number == *number) {
+                    w.outcome = Some(*holds);
+                }
+            }
+            Entry::Taught { setting, trouble } => {
+                if trouble.is_empty() {
+                    self.taught.push((e.number, setting.clone()));
+                }
+            }
             Entry::SelfTested { state, modules } => {
                 let kept = modules.iter().cloned().map(|found| self_test::Kept {
                     number: e.number,

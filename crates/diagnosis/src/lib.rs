@@ -35,6 +35,7 @@ pub mod proven;
 pub mod request;
 pub mod roll_call;
 pub mod self_test;
+pub mod setup;
 pub mod shared;
 pub mod sheet;
 mod snapshot;

@@ -92,6 +92,9 @@ pub struct Weight {
 /// Times likelier that a thing is at fault that was worked on itself, and one in the same place.
 const WORKED_ON: f64 = 12.0;
 const WORKED_NEAR: f64 = 4.0;
+/// The same of what a module is set to, where somebody worked on it or on what it learns from: a unit fitted and not set up is what
+/// such work mostly leaves behind.
+const SET_UP: f64 = 400.0;
 /// Contacts and splices where water came in; conductors and connectors where something hit.
 const WATER: f64 = 8.0;
 const CRASH: f64 = 6.0;
@@ -214,10 +217,24 @@ impl Priors {
     }
 }
 
+/// Whether a repair item is what a module is set to, and has to be set anew once something was replaced.
+fn is_set_anew(model: &Model, item: &Item, replaced: &str) -> bool {
+    let c = &model.circuit;
+    let Some(part) = item.as_part().and_then(|id| c.part(id)) else { return false };
+    let mut settings = c.vehicle.parts[part].elements.iter().filter_map(|e| e.setting());
+    settings.any(|s| *s.module == *replaced || s.after.iter().any(|p| **p == *replaced))
+}
+
 fn weights(model: &Model, known: &Known, item: &Item) -> Vec<Weight> {
     let c = &model.circuit;
     let mut out = Vec::new();
     let kind = item.kind();
+    for r in known.recent.iter().filter(|r| r.event == Event::Work) {
+        if is_set_anew(model, item, &r.at) {
+            let text = format!("to be set anew after work there ({})", r.at);
+            out.push(Weight { factor: SET_UP, text });
+        }
+    }
     for r in &known.recent {
         let is_place = c.names.place(&r.at).is_some();
         let touched =

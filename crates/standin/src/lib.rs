@@ -14,6 +14,7 @@ mod scpi;
 mod self_test;
 mod services;
 mod sessions;
+mod settings;
 mod world;
 
 pub use world::{Past, Setup};

@@ -5,6 +5,7 @@ use crate::manners::Manners;
 use crate::scope::{Probed, Scene};
 use crate::self_test::SelfTest;
 use crate::sessions::{Sessions, Tester};
+use crate::settings::Lesson;
 use circuit::hearing::{self, Unheard};
 use circuit::marks::{Mark, found_at};
 use circuit::software::{self, Verdict};
@@ -107,6 +108,10 @@ pub(crate) struct World {
     pub(crate) configured: BTreeMap<(PartIx, u16), Vec<u8>>,
     /// Identities written over the link, by part.
     pub(crate) written: BTreeMap<PartIx, String>,
+    /// What was written or taught over the link, by setting.
+    pub(crate) held: BTreeMap<String, f64>,
+    /// What is or was taught last, by part and routine.
+    pub(crate) lessons: BTreeMap<(PartIx, u16), Lesson>,
 }
 
 /// A solved operating point and what follows from it.
@@ -187,6 +192,8 @@ impl World {
             connections: 0,
             sessions: Sessions::new(),
             written: BTreeMap::new(),
+            held: BTreeMap::new(),
+            lessons: BTreeMap::new(),
             flexes: setup.flexes,
             swings: Duration::ZERO,
             time: Duration::ZERO,
@@ -197,7 +204,7 @@ impl World {
 
     fn changes(&self) -> Vec<Change> {
         let there = self.hidden.iter().filter(|_| self.shows);
-        there.flat_map(|f| f.changes.clone()).collect()
+        self.as_set(there.flat_map(|f| f.changes.clone()).collect())
     }
 
     /// The vehicle as the scope finds it now.
@@ -316,6 +323,11 @@ impl World {
         self.shows = shows;
     }
 
+    /// What was solved holds no longer.
+    pub(crate) fn forget_solved(&mut self) {
+        self.solved.clear();
+    }
+
     /// What the meter shows with the leads where they are, with its noise.
     pub(crate) fn meter(&mut self, instrument: circuit::Instrument) -> Shown {
         let Some(mut probe) = self.leads.clone() else {
@@ -399,6 +411,7 @@ impl World {
         self.sessions_tick(by);
         self.go_on(by);
         self.test_on(by);
+        self.learn_on(by);
         self.resetting.retain(|_, left| {
             *left = left.saturating_sub(by);
             !left.is_zero()

@@ -87,6 +87,8 @@ pub enum SignalSource {
     },
     /// What the module works out of other signals of its own.
     Formula(Formula),
+    /// What the module holds of a setting, by its id.
+    Setting(String),
     /// How much of the time the module has the named output on, percent; 0 while it is off.
     Duty(OutputId),
     /// 1 while the named output is switched on, else 0.

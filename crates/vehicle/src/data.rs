@@ -127,6 +127,28 @@ pub struct Identifiers {
     pub freeze_frame: FreezeFrame,
     /// What is counted of a code.
     pub counters: Counters,
+    /// How a module is unlocked before anything is written to it.
+    #[serde(default)]
+    pub unlock: Unlock,
+}
+
+/// How the key to a module's seed is worked out (service 27 of ISO 14229-1 leaves that to the vehicle).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Unlock {
+    /// The seed's complement, each byte turned by the low byte of the module's address.
+    #[default]
+    Complement,
+}
+
+impl Unlock {
+    /// The key to a seed of the module at an address.
+    pub fn key(self, seed: &[u8], address: u16) -> Vec<u8> {
+        let [_, low] = address.to_be_bytes();
+        match self {
+            Self::Complement => seed.iter().map(|b| !b ^ low).collect(),
+        }
+    }
 }
 
 impl Default for Identifiers {
@@ -143,6 +165,7 @@ impl Default for Identifiers {
                 supply: datum(0xDD02, Coding::unsigned(2, 0.001)),
             },
             counters: Counters { occurrences: 1, cycles_since_last: 2, cycles_since_first: 3 },
+            unlock: Unlock::default(),
         }
     }
 }

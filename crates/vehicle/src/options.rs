@@ -1,6 +1,7 @@
 //! Equipment: what a vehicle of this file may have been built without (N12).
 
-use crate::{ConnectorId, OutputId, PartId, SignalId, SignalSource, Vehicle, WireId};
+use crate::element::{Element, Setting};
+use crate::{ConnectorId, OutputId, PartId, PartKind, SignalId, SignalSource, Vehicle, WireId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -32,6 +33,17 @@ impl Vehicle {
             .collect();
         v.options.retain(|o| !missing.contains(&o.id));
         v.parts.retain(|p| !gone.contains(p.id.as_str()));
+        // What nobody holds any more is gone with who held it.
+        for part in v.parts.iter_mut().filter(|p| p.kind == PartKind::Setup) {
+            let stays = |s: &Setting| !gone.contains(s.module.as_str());
+            part.elements.retain(|e| e.setting().is_none_or(stays));
+            for element in &mut part.elements {
+                if let Element::Setting(s) = element {
+                    s.after.retain(|p| !gone.contains(p.as_str()));
+                }
+            }
+        }
+        v.parts.retain(|p| p.kind != PartKind::Setup || !p.elements.is_empty());
         v.connectors.retain(|c| c.part.as_ref().is_none_or(|p| !gone.contains(p.as_str())));
         let mut ends = v.cavity_ids();
         ends.extend(v.splices.iter().map(|s| s.id.to_string()));
@@ -62,6 +74,7 @@ impl Vehicle {
                     }
                     SignalSource::Rate { ring, .. } => stays(ring),
                     SignalSource::Formula(_)
+                    | SignalSource::Setting(_)
                     | SignalSource::Amps { .. }
                     | SignalSource::PinVolts { .. } => true,
                 }

@@ -218,6 +218,8 @@ pub enum PartKind {
     Resistor,
     /// Control module.
     Module,
+    /// What a module is set to: no thing to be taken in the hand.
+    Setup,
     /// Anything else.
     Other,
 }
@@ -248,6 +250,13 @@ pub struct Part {
     /// For a module: its software side.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub module: Option<Module>,
+}
+
+impl crate::Vehicle {
+    /// Everything that modules hold and no wire shows, in the order of the file.
+    pub fn settings(&self) -> impl Iterator<Item = &crate::element::Setting> {
+        self.parts.iter().flat_map(|p| &p.elements).filter_map(|e| e.setting())
+    }
 }
 
 /// The software side of a module.

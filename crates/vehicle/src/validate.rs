@@ -4,6 +4,7 @@ mod data;
 mod effort;
 mod physical;
 mod profiles;
+mod settings;
 mod worked_out;
 
 use crate::element::{Table, Wrong};
@@ -195,6 +196,7 @@ impl Vehicle {
         self.check_software(&mut f, &parts, &signals, &outputs);
         physical::check(self, &mut f, &parts, &stimuli);
         worked_out::check(self, &mut f, &parts, &signals);
+        settings::check(self, &mut f, &parts, &signals);
         self.check_states(&mut f, &outputs);
         self.check_buses(&mut f);
         self.check_messages(&mut f, &parts, &signals, &buses);
@@ -460,7 +462,7 @@ impl Vehicle {
                         );
                     }
                 }
-                SignalSource::Formula(_) => {}
+                SignalSource::Formula(_) | SignalSource::Setting(_) => {}
                 SignalSource::Output(output) | SignalSource::Duty(output) => {
                     f.known(format!("{path}.from"), "output", output, outputs);
                 }

@@ -231,6 +231,39 @@ fn states_set_only_what_the_vehicle_has() {
 }
 
 #[test]
+fn settings_stand_where_their_modules_hold_them() {
+    let setting = |v: &mut Value, change: &dyn Fn(&mut Value)| {
+        let k = first(v, "parts", |p| p["id"] == "Z20");
+        change(&mut v["parts"][k]["elements"][0]);
+    };
+    let of = |change: &dyn Fn(&mut Value)| told(|v| setting(v, change));
+    only(
+        &of(&|s| s["held"]["record"]["bit"] = json!(1)),
+        &["settings[one_touch_coded].held.record", "holds"],
+    );
+    only(&of(&|s| s["held"]["record"]["bit"] = json!(900)), &["has no such bits"]);
+    only(&of(&|s| s["after"] = json!(["M99"])), &["settings[one_touch_coded].after", "M99"]);
+    only(&of(&|s| s["wrong"] = json!([])), &["it cannot be wrong"]);
+    let same = json!([{"mode": "same", "value": 1, "text": "as it should be"}]);
+    only(&of(&|s| s["wrong"] = same.clone()), &["a wrong value is the sound one"]);
+    let large = json!([{"mode": "large", "value": 4, "text": "too large for two bits"}]);
+    only(&of(&|s| s["wrong"] = large.clone()), &["does not go into its bits"]);
+    // Of another module than the others in its part, and told by one that does not hold it.
+    let other = of(&|s| s["module"] = json!("A21"));
+    assert!(other.contains("settings of more than one module") && other.contains("does not hold"));
+    let mixed = told(|v| {
+        let k = first(v, "parts", |p| p["id"] == "Z20");
+        v["parts"][k]["kind"] = json!("other");
+    });
+    only(&mixed, &["settings and things are mixed"]);
+    let unknown = told(|v| {
+        let k = first(v, "signals", |s| s["id"] == "one_touch_coded");
+        v["signals"][k]["from"] = json!({"setting": "nothing"});
+    });
+    only(&unknown, &["signals[one_touch_coded].from.setting", "nothing"]);
+}
+
+#[test]
 fn what_is_not_changed_is_taken() {
     assert_eq!(told(|_| {}), "");
 }

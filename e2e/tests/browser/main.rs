@@ -10,6 +10,7 @@ mod fit;
 mod live;
 mod network;
 mod recorded;
+mod setup;
 mod sheets;
 mod suspects;
 mod washer;
@@ -41,6 +42,7 @@ fn main() {
         codes::scan_sort_clear_follow_and_compare,
         codes::what_is_not_fitted_is_not_missed_and_told_of_when_it_answers,
         fit::a_lamp_is_fitted_where_that_is_the_cheaper_move,
+        setup::a_door_module_that_was_replaced_is_set_up,
         live::the_condition_that_blocks_a_door_is_found_from_the_seat,
         live::one_of_forty_conditions_is_a_value_put_in_its_place,
         live::values_that_tell_most_are_proposed_read_and_kept,

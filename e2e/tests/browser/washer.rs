@@ -54,7 +54,11 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.fill("input[aria-label='red']", "M7.1").await;
     b.fill("#free-value", "12,4").await;
     b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();
-    let v = grown(&url, 1, entries(&v)).await;
+    let mut v = grown(&url, 1, entries(&v)).await;
+    // On a slow machine the pump's time may run out meanwhile: that is noted as well.
+    if v["ledger"].as_array().unwrap().last().unwrap()["kind"] == "state" {
+        v = grown(&url, 1, entries(&v)).await;
+    }
     let trap = v["ledger"].as_array().unwrap().last().unwrap().clone();
     assert_eq!(trap["judged"]["verdict"], "cannot_tell", "{trap}");
     assert!(trap["judged"]["why"].as_str().unwrap().contains("Nothing draws current"), "{trap}");

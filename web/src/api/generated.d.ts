@@ -1094,6 +1094,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/settle-write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Finishes a write, or puts back what was there before it. */
+        post: operations["settle_write"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What modules are set to. */
+        get: operations["setups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/shared": {
         parameters: {
             query?: never;
@@ -1281,6 +1315,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/teach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Teaches a module something; a refusal is kept as well. */
+        post: operations["teach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/testable": {
         parameters: {
             query?: never;
@@ -1397,6 +1448,43 @@ export interface paths {
          *     state where it has any; else the technician has done so.
          */
         post: operations["who_answers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/would-write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a record and tells what writing it as it should be would change; writes nothing. */
+        post: operations["would_write"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Writes a record or an identity as it should be: what was there is kept before, what is there then is read
+         *     back.
+         */
+        post: operations["write"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2288,6 +2376,15 @@ export interface components {
             /** @description What is wrong. */
             detail: string;
         };
+        /** @description A field that a write changes. */
+        FieldChange: {
+            /** @description What it is called. */
+            name: string;
+            /** @description What it held, in words. */
+            from: string;
+            /** @description What it is to hold. */
+            to: string;
+        };
         /** @description What was found. */
         Finding: {
             /** @description `volts`, `ohms` or `amps`. */
@@ -2569,6 +2666,13 @@ export interface components {
             share: number;
             /** @description Codes and silences that only echo it. */
             echoes: components["schemas"]["CodeMark"][];
+        };
+        /** @description A write of which nobody knows how it ended. */
+        HalfDone: {
+            /** @description What it was. */
+            write: components["schemas"]["Write"];
+            /** @description What it was to change. */
+            changes: components["schemas"]["FieldChange"][];
         };
         /** @description The piece of evidence without which a suspect would stand worst. */
         HangsOn: {
@@ -3410,6 +3514,29 @@ export interface components {
             /** @description What happened. */
             event: components["schemas"]["Event"];
         };
+        /** @description A record or an identity of a module. */
+        RecordOf: {
+            module: components["schemas"]["PartId"];
+            /**
+             * Format: int32
+             * @description Identifier; F190 for the vehicle's identity.
+             */
+            did: number;
+        };
+        /** @description Something written to a module, with what was there before: the way back. */
+        RecordWrite: {
+            /** @description The module. */
+            module: components["schemas"]["PartId"];
+            /**
+             * Format: int32
+             * @description Identifier of the record, or of the identity.
+             */
+            did: number;
+            /** @description What was there, two hexadecimal digits a byte. */
+            old: string;
+            /** @description What is written, likewise. */
+            new: string;
+        };
         /** @description Live values that were kept as they were read; their data lie beside the ledger. */
         Recording: {
             /**
@@ -3608,6 +3735,42 @@ export interface components {
              */
             substitute?: number | null;
         };
+        /**
+         * @description How a setting is set.
+         * @enum {string}
+         */
+        SetBy: "record" | "identity" | "routine";
+        /** @description A setting as the screen shows it. */
+        SettingView: {
+            /** @description Id. */
+            id: string;
+            /** @description What a technician calls it. */
+            name: string;
+            /** @description What sets it. */
+            set_by: components["schemas"]["SetBy"];
+            /**
+             * Format: int32
+             * @description Identifier of its record or identity; none for what is taught.
+             */
+            did?: number | null;
+            signal?: null | components["schemas"]["SignalId"];
+            /** @description What it holds on a sound vehicle, in words. */
+            should: string;
+            /** @description What must hold before it can be taught. */
+            needs: string[];
+            /** @description Something was worked on lately after which it has to be set anew. */
+            due: boolean;
+        };
+        /** @description A write to finish, or to put back. */
+        SettleWrite: {
+            /**
+             * Format: int64
+             * @description Number of its entry.
+             */
+            of: number;
+            /** @description What was there before is written back; else it is written again. */
+            back: boolean;
+        };
         /** @description The shop's own numbers beside what is usual. */
         Settled: {
             /** @description Its own. */
@@ -3621,6 +3784,24 @@ export interface components {
             label: string;
             /** @description What to do. */
             text: string;
+        };
+        /** @description What a module is set to. */
+        SetupView: {
+            /** @description Repair item of it: the part of the kind `setup`. */
+            part: components["schemas"]["PartId"];
+            /** @description The module. */
+            module: components["schemas"]["PartId"];
+            /** @description Its name. */
+            module_name: string;
+            /** @description What it holds. */
+            settings: components["schemas"]["SettingView"][];
+        };
+        /** @description What all modules are set to, and what was left half written. */
+        Setups: {
+            /** @description By module, those first that something has to be set anew in. */
+            modules: components["schemas"]["SetupView"][];
+            /** @description Writes of which nobody knows how they ended. */
+            half_done: components["schemas"]["HalfDone"][];
         };
         /** @description A repair item with its share of the suspicion. */
         Share: {
@@ -3729,7 +3910,7 @@ export interface components {
          * @description What sort of value a signal is.
          * @enum {string}
          */
-        SignalSort: "supply" | "felt" | "pin" | "current" | "counted" | "worked_out" | "commanded" | "arrives" | "received";
+        SignalSort: "supply" | "felt" | "pin" | "current" | "counted" | "worked_out" | "held" | "commanded" | "arrives" | "received";
         /** @description Signals to read. */
         SignalsWanted: {
             signals: components["schemas"]["SignalId"][];
@@ -3909,6 +4090,10 @@ export interface components {
         /** @description Whether the symptom is there. */
         SymptomNow: {
             present: components["schemas"]["Present"];
+        };
+        /** @description A setting to teach. */
+        Teach: {
+            setting: string;
         };
         /** @description A test. */
         Test: {
@@ -4242,6 +4427,25 @@ export interface components {
             /** @description Its outcomes with what each would leave. */
             outcomes: components["schemas"]["Outcome"][];
             better?: null | components["schemas"]["Check"];
+        };
+        /** @description What writing it would change. */
+        WouldChange: {
+            /** @description Field by field; empty when it holds already what it should. */
+            changes: components["schemas"]["FieldChange"][];
+            /** @description What is there now, hexadecimal. */
+            old: string;
+            /** @description What it should be. */
+            new: string;
+        };
+        /** @description A write that was begun. */
+        Write: components["schemas"]["RecordWrite"] & {
+            /**
+             * Format: int64
+             * @description Number of its entry.
+             */
+            number: number;
+            /** @description Whether it was read back as it was written; none where nobody knows how it ended. */
+            outcome?: boolean | null;
         };
     };
     responses: never;
@@ -6451,6 +6655,70 @@ export interface operations {
             };
         };
     };
+    settle_write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleWrite"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setups"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     shared: {
         parameters: {
             query?: never;
@@ -6800,6 +7068,40 @@ export interface operations {
             };
         };
     };
+    teach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Teach"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     testable: {
         parameters: {
             query?: never;
@@ -7008,6 +7310,74 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["InState"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    would_write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordOf"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WouldChange"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordOf"];
             };
         };
         responses: {

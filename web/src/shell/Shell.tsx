@@ -4,8 +4,8 @@ import { Job, useActions, useLeaving, useView } from "../api/job";
 import type { Sent, What } from "../api/posts";
 import { Circuit } from "../stages/Circuit";
 import { Codes } from "../stages/Codes";
+import { Fit } from "../stages/Fit";
 import { Intake } from "../stages/Intake";
-import { Later } from "../stages/Later";
 import { Live } from "../stages/Live";
 import { Network } from "../stages/Network";
 import { Outputs } from "../stages/Outputs";
@@ -27,6 +27,7 @@ const SHEETS: Record<string, () => ReactNode> = {
   circuit: Circuit,
   live: Live,
   outputs: Outputs,
+  fit: Fit,
   prove: Prove,
   report: Report,
 };
@@ -144,7 +145,13 @@ export function Shell({ id, stage }: { id: number; stage: string }) {
                 {view.trouble}
               </p>
             )}
-            {Sheet ? <Sheet /> : <Later stage={known?.name ?? stage} />}
+            {Sheet ? (
+              <Sheet />
+            ) : (
+              <p className="p-6">
+                There is no stage “{known?.name ?? stage}”. Choose one at the left.
+              </p>
+            )}
           </main>
           <Suspects folded={folded} fold={() => setFolded(!folded)} />
         </div>

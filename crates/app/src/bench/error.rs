@@ -35,6 +35,24 @@ pub enum BenchError {
         /// What was read.
         said: String,
     },
+    /// What must hold before something is taught does not.
+    #[error(
+        "“{what}” cannot be taught now: {needs} does not hold ({said}); see to that, then teach it"
+    )]
+    NotTaught {
+        /// What was to be taught.
+        what: String,
+        /// What does not hold.
+        needs: String,
+        /// What was read.
+        said: String,
+    },
+    /// A module broke off what it was to learn.
+    #[error("“{0}” was not learned: the module stopped at {1} %; teach it again")]
+    StoppedLearning(String, u8),
+    /// A setting that is written, not taught.
+    #[error("“{0}” is not taught; it is written")]
+    NothingToTeach(String),
     /// A module without an address.
     #[error("{0} cannot be asked")]
     NoAddress(String),

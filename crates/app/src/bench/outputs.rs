@@ -80,21 +80,35 @@ impl Bench {
         Ok(())
     }
 
-    /// Reads what must hold before an output is driven, and refuses it where something does not. What nobody
-    /// can say does not hold it up: a dead module may be just what is looked for.
+    /// Reads what must hold before an output is driven, and refuses it where something does not.
     async fn is_permitted(
         self: &Arc<Self>,
         vehicle: &Vehicle,
         output: &Output,
     ) -> Result<(), BenchError> {
-        let mut wanted: Vec<SignalIx> = (output.needs.iter())
+        match self.failing(vehicle, &output.needs).await? {
+            Some([needs, said]) => {
+                Err(BenchError::Guarded { output: output.name.clone(), needs, said })
+            }
+            None => Ok(()),
+        }
+    }
+
+    /// The first condition that does not hold, with what was read of it. What nobody can say does not hold
+    /// anything up: a dead module may be just what is looked for.
+    pub(super) async fn failing(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+        needs: &[Permit],
+    ) -> Result<Option<[String; 2]>, BenchError> {
+        let mut wanted: Vec<SignalIx> = (needs.iter())
             .flat_map(|n| n.holds.signals())
             .filter_map(|id| vehicle.signals.position(|s| s.id == id))
             .collect();
         wanted.sort_unstable();
         wanted.dedup();
         if wanted.is_empty() {
-            return Ok(());
+            return Ok(None);
         }
         let read = self.values(vehicle, &wanted).await?;
         let value = |id: &str| {
@@ -102,17 +116,16 @@ impl Bench {
             read.values.get(&number)?.as_ref().ok().copied()
         };
         let fails = |n: &&Permit| known(&n.holds, &value) == Known::Fails;
-        let Some(failing) = output.needs.iter().find(fails) else { return Ok(()) };
+        let Some(failing) = needs.iter().find(fails) else { return Ok(None) };
         let said = |id: &str| {
             let s = vehicle.signals.iter().find(|s| s.id == id)?;
-            Some(format!("{} {:.1} {}", s.name, value(id)?, s.unit).trim_end().to_owned())
+            let named = s.physical.as_ref().and_then(|p| p.transfer.name(value(id)?));
+            let plain = || Some(format!("{:.1} {}", value(id)?, s.unit));
+            let said = named.map(str::to_owned).or_else(plain)?;
+            Some(format!("{} {said}", s.name).trim_end().to_owned())
         };
         let said: Vec<String> = failing.holds.signals().into_iter().filter_map(said).collect();
-        Err(BenchError::Guarded {
-            output: output.name.clone(),
-            needs: failing.name.clone(),
-            said: said.join(", "),
-        })
+        Ok(Some([failing.name.clone(), said.join(", ")]))
     }
 
     /// Seconds that each driven output has left.

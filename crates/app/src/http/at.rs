@@ -72,6 +72,13 @@ pub struct Kept {
     before: bool,
 }
 
+impl Kept {
+    /// Number of the last entry that was kept.
+    pub(super) fn number(&self) -> u64 {
+        self.number
+    }
+}
+
 /// Why a request that would keep something goes no further.
 #[derive(Debug)]
 pub enum Stop {

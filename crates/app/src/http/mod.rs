@@ -20,6 +20,7 @@ mod requests;
 mod scans;
 mod scope;
 mod self_tests;
+mod setup;
 mod sheets;
 mod strict;
 mod values;
@@ -107,6 +108,11 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(scans::runs))
         .routes(routes!(self_tests::self_tests))
         .routes(routes!(self_tests::testing))
+        .routes(routes!(setup::setups))
+        .routes(routes!(setup::would_write))
+        .routes(routes!(setup::write))
+        .routes(routes!(setup::settle_write))
+        .routes(routes!(setup::teach))
         .routes(routes!(self_tests::end_tests))
         .routes(routes!(scans::read_codes))
         .routes(routes!(scans::typed_codes))

@@ -51,8 +51,9 @@ impl Problem {
     }
     /// Why something at the vehicle was not done: what must hold first is no failure of the vehicle.
     pub fn bench(why: crate::bench::BenchError) -> Self {
+        use crate::bench::BenchError as E;
         match why {
-            crate::bench::BenchError::Guarded { .. } => Self::state(why),
+            E::Guarded { .. } | E::NotTaught { .. } | E::NothingToTeach(_) => Self::state(why),
             _ => Self::vehicle(why),
         }
     }

@@ -35,6 +35,8 @@ pub enum SignalSort {
     Counted,
     /// What the module works out of other values.
     WorkedOut,
+    /// What the module is set to or has learned.
+    Held,
     /// What the module commands.
     Commanded,
     /// Whether a message arrives.
@@ -112,6 +114,7 @@ fn rows(model: &Model) -> Vec<SignalRow> {
                 SignalSource::PinVolts { .. } => SignalSort::Pin,
                 SignalSource::Amps { .. } => SignalSort::Current,
                 SignalSource::Rate { .. } => SignalSort::Counted,
+                SignalSource::Setting(_) => SignalSort::Held,
                 SignalSource::Formula(_) => SignalSort::WorkedOut,
                 SignalSource::Output(_) | SignalSource::Duty(_) => SignalSort::Commanded,
                 SignalSource::Arrives(_) => SignalSort::Arrives,
@@ -149,6 +152,7 @@ fn source(model: &Model, s: &vehicle::Signal) -> String {
                 s.from.inputs().into_iter().map(|i| i.as_str()).collect();
             format!("worked out of {}", of.into_iter().collect::<Vec<_>>().join(", "))
         }
+        SignalSource::Setting(_) => format!("held by {}", s.module),
         SignalSource::Output(_) | SignalSource::Duty(_) => format!("what {} commands", s.module),
         SignalSource::Arrives(id) => format!("message {}", message(id)),
         SignalSource::Received { message: id, .. } => format!("by message {}", message(id)),

@@ -7,7 +7,7 @@ use diagnosis::evidence::Finding;
 use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
 use diagnosis::next::CannotDo;
 use diagnosis::verdict::{Judged, Verdict};
-use diagnosis::{Model, words};
+use diagnosis::{Model, setup, words};
 use serde::Serialize;
 use utoipa::ToSchema;
 use vehicle::OperatingState;
@@ -160,6 +160,21 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                 ),
                 _ => ("found", "Found".into(), words::evidence(model, found)),
             }
+        }
+        Entry::Writing { write } => {
+            let what = setup::changes(&model.circuit.vehicle, write);
+            let title = format!("Writing {:04X} of {}", write.did, write.module);
+            ("writing", title, setup::in_words(&what))
+        }
+        Entry::Written { number, holds } => {
+            let long = if *holds { "read back as written" } else { "reads otherwise" };
+            ("written", format!("Written, entry {number}"), long.to_owned())
+        }
+        Entry::Taught { setting, trouble } => {
+            let known = model.circuit.vehicle.settings().find(|s| s.id == *setting);
+            let name = known.map_or(setting.as_str(), |s| &s.name);
+            let title = if trouble.is_empty() { "Taught" } else { "Not taught" };
+            ("taught", format!("{title}: {name}"), trouble.clone())
         }
         Entry::SelfTested { modules, .. } => {
             let each = modules.iter().map(|m| match (&m.trouble[..], m.failing.len()) {

@@ -42,7 +42,7 @@ pub(super) fn stages(v: &View) -> Vec<Stage> {
         stage("circuit", "Circuit", count(of_kind("reading")), true),
         stage("live", "Live", count(of_kind("live")), true),
         stage("outputs", "Outputs", count(of_kind("effect")), true),
-        stage("fit", "Fit", String::new(), false),
+        stage("fit", "Fit", count(of_kind("written") + of_kind("taught")), true),
         stage(
             "prove",
             "Prove",

@@ -6,6 +6,7 @@
 use crate::compile::Builder;
 use crate::fault::rates::{self, Rate};
 use crate::law::Law;
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::fmt::Debug;
 use vehicle::{Element, OperatingState, OutputIx, Part};
@@ -38,6 +39,7 @@ mod reference;
 mod relay;
 mod resistor;
 mod sensor_ground;
+pub(crate) mod setting;
 mod solenoid;
 mod supply;
 mod table_sensor;
@@ -131,7 +133,7 @@ pub enum Local {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Failure {
     /// Name of the mode, as in the fault's id.
-    pub mode: &'static str,
+    pub mode: Cow<'static, str>,
     /// Its number: ohms or a fraction.
     pub number: Option<f64>,
     /// Relative weight before any evidence.
@@ -145,7 +147,7 @@ pub struct Failure {
 impl Failure {
     /// A failure without a number.
     pub fn new(mode: &'static str, weight: f64, text: &str, local: Local) -> Self {
-        Self { mode, number: None, weight, text: text.to_owned(), local }
+        Self { mode: mode.into(), number: None, weight, text: text.to_owned(), local }
     }
 
     /// A failure with a number, one per grid point, the weight shared out.
@@ -162,7 +164,7 @@ impl Failure {
         numbers
             .iter()
             .map(|n| Self {
-                mode,
+                mode: mode.into(),
                 number: Some(*n),
                 weight: weight / grid.len() as f64,
                 text: text(*n),
@@ -244,6 +246,7 @@ pub(crate) fn of(element: &Element) -> &dyn Placing {
         Element::TableSensor(kind) => kind,
         Element::Thermistor(kind) => kind,
         Element::ToneRing(kind) => kind,
+        Element::Setting(kind) => kind,
         Element::Zener(kind) => kind,
     }
 }

@@ -3,6 +3,7 @@
 use super::{Change, Fault, item_text, rates};
 use crate::compile::{Circuit, DeviceIx};
 use crate::elements::{Failure, Local};
+use vehicle::element::setting::BLANK;
 use vehicle::{FaultId, Item, PartIx, PartKind};
 
 pub(super) fn generate(circuit: &Circuit, p: PartIx, out: &mut Vec<Fault>) {
@@ -17,6 +18,7 @@ pub(super) fn generate(circuit: &Circuit, p: PartIx, out: &mut Vec<Fault>) {
             }
         }
     }
+    out.extend(blank(circuit, p));
 }
 
 /// Tells apart the elements of one part: the second of a kind is `@<index>`.
@@ -55,7 +57,9 @@ fn scale(circuit: &Circuit, d: DeviceIx) -> f64 {
         circuit.devices[d].device.failures(None).iter().map(|f| f.weight).sum()
     };
     let all: f64 = match circuit.vehicle.parts[placed.part].kind {
-        PartKind::Module => circuit.part_devices[placed.part].iter().map(|d| weight(*d)).sum(),
+        PartKind::Module | PartKind::Setup => {
+            circuit.part_devices[placed.part].iter().map(|d| weight(*d)).sum()
+        }
         _ => weight(d),
     };
     if all > 0.0 { rates::element(circuit, placed.part, placed.element) / all } else { 0.0 }
@@ -71,7 +75,32 @@ fn pins_text(circuit: &Circuit, d: DeviceIx) -> String {
     }
 }
 
+/// A unit from its box: all its settings as they come. None of a part with one setting or none: that one says it.
+fn blank(circuit: &Circuit, p: PartIx) -> Option<Fault> {
+    let devices = &circuit.part_devices[p];
+    if circuit.vehicle.parts[p].kind != PartKind::Setup || devices.len() < 2 {
+        return None;
+    }
+    let as_comes = |d: &DeviceIx| {
+        let failure = circuit.devices[*d].device.failures(None).into_iter().next()?;
+        Some(fault(circuit, *d, &failure.mode.clone(), failure))
+    };
+    let each: Vec<Fault> = devices.iter().filter_map(as_comes).collect();
+    let repair_item = each.first()?.repair_item.clone();
+    Some(Fault {
+        id: FaultId::new(repair_item.clone(), BLANK, None),
+        text: format!("{}: as it comes from its box", item_text(circuit, &repair_item)),
+        repair_item,
+        // As likely as any one of them by itself.
+        prior: each.iter().map(|f| f.prior).sum::<f64>() / each.len() as f64,
+        changes: each.into_iter().flat_map(|f| f.changes).collect(),
+    })
+}
+
 pub(super) fn make(circuit: &Circuit, p: PartIx, mode: &str, number: Option<f64>) -> Option<Fault> {
+    if mode == BLANK {
+        return blank(circuit, p).filter(|_| number.is_none());
+    }
     let (name, at) = match mode.split_once('@') {
         Some((name, at)) => (name, Some(at.parse::<usize>().ok()?)),
         None => (mode, None),

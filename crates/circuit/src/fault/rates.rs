@@ -51,6 +51,8 @@ pub(crate) const OUTSIDE_SENSOR: Rate = rate(
 );
 pub(crate) const RING: Rate =
     rate("ring of teeth", 0.6, "rust lifts it, a stone or a careless press breaks teeth off");
+pub(crate) const SETUP: Rate =
+    rate("setup of a module", 0.1, "stays as it was written, unless somebody works on its module");
 pub(crate) const SENSOR: Rate = rate("sensor", 2.5, "heat and vibration");
 pub(crate) const RESISTOR: Rate = rate("resistor", 0.3, "no moving parts");
 pub(crate) const DIODE: Rate = rate("diode or clamp", 0.2, "dies of a surge only");
@@ -72,7 +74,7 @@ pub(crate) const PAIR: Rate =
     rate("two conductors rubbed through", 0.006, "vibration against each other");
 
 /// The whole table.
-pub const ALL: [Rate; 26] = [
+pub const ALL: [Rate; 27] = [
     BATTERY,
     FILAMENT,
     GENERATOR,
@@ -91,6 +93,7 @@ pub const ALL: [Rate; 26] = [
     GROUND,
     RESISTOR,
     DIODE,
+    SETUP,
     CONNECTOR,
     CRIMP,
     IN_LINE,

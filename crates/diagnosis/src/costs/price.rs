@@ -56,6 +56,7 @@ fn of_part(kind: PartKind, filament: bool) -> Mend {
         PartKind::Resistor => takes(8.0, 20.0),
         // It is configured and taught as well.
         PartKind::Module => takes(45.0, 550.0),
+        PartKind::Setup => takes(8.0, 0.0),
         PartKind::Other => takes(15.0, 60.0),
     }
 }

@@ -8,7 +8,7 @@ use crate::{verdict, words};
 use circuit::{Instrument, Probe};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::{ConnectorId, OperatingState, OutputId, PartId, Point, SignalId};
+use vehicle::{ConnectorId, OperatingState, OutputId, PartId, Point, SignalId, SignalSource};
 
 /// A line of the setup: `red`, `C4.7 cabin side …`.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -218,13 +218,18 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
             let of = |id: &SignalId| {
                 let number = v.signals.position(|s| s.id == *id)?;
                 let (signal, sound) = (&v.signals[number], sound[number]);
-                let valid = crate::live::physical(&v.signals.raw, signal).and_then(|p| p.valid);
+                let physical = crate::live::physical(&v.signals.raw, signal);
+                let valid = physical.and_then(|p| p.valid);
+                // What is set or learned is no voltage, and has a word.
+                let held = matches!(signal.from, SignalSource::Setting(_));
+                let word = physical.filter(|_| held).and_then(|p| p.transfer.name(sound.value));
                 let counts = model.circuit.software.ring(number).is_some();
                 let range = match valid.filter(|_| sound.depends) {
                     _ if counts => {
                         let meaning = model.charts().meaning(model, number, sound.value);
                         format!("like the others, about {}", meaning.words().unwrap_or_default())
                     }
+                    _ if held => word.map_or_else(|| sound.value.to_string(), str::to_owned),
                     Some([low, high]) => words::range(Instrument::Volts, low, high),
                     None => verdict::healthy_range(Instrument::Volts, sound.value, sound.sigma),
                 };

@@ -104,6 +104,9 @@ pub(super) fn choose(model: &Model, h: &Harness<'_>, about: &str) -> Option<(Str
             for felt in v.parts[p].elements.iter().filter_map(|e| e.turns()).map(|t| t.feeds) {
                 sensors(model, h, felt, &mut wires);
             }
+            for setting in v.parts[p].elements.iter().filter_map(|e| e.setting()) {
+                part(model, h, c.part(&setting.module)?, &mut wires);
+            }
             format!("{} {}", id, v.parts[p].name)
         }
         "connector" => {
@@ -219,6 +222,12 @@ fn signals(model: &Model, h: &Harness<'_>, signals: &[&str], wires: &mut Wires) 
                 self::signals(model, h, &[of], wires);
             }
             SignalSource::Received { .. } => {}
+            // No wire shows it: its module, as far as it must work to tell it.
+            SignalSource::Setting(_) => {
+                if let Some(module) = c.part(&signal.module) {
+                    part(model, h, module, wires);
+                }
+            }
             SignalSource::Arrives(message) => sender(model, h, message, wires),
             SignalSource::Formula(_) => {
                 let inputs: Vec<&str> = signal.from.inputs().iter().map(|i| i.as_str()).collect();

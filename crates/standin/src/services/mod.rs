@@ -17,6 +17,7 @@ use vehicle::{MonitorIx, PartIx};
 pub(crate) type Refusal = u8;
 /// Vehicle identification number (ISO 14229-1 C.1).
 pub(crate) const VIN: u16 = 0xF190;
+pub(crate) const CONDITIONS: Refusal = 0x22;
 pub(crate) const SEQUENCE: Refusal = 0x24;
 pub(crate) const SECURITY: Refusal = 0x33;
 pub(crate) const WRONG_KEY: Refusal = 0x35;

@@ -26,7 +26,7 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
 fn one(w: &mut World, part: PartIx, did: u16) -> Option<Vec<u8>> {
     let p = &w.circuit.vehicle.parts[part];
     if did == VIN {
-        return Some(w.written.get(&part).unwrap_or(&w.vin).as_bytes().to_vec());
+        return Some(w.identity(part).into_bytes());
     }
     if let Some(text) = p.module.as_ref()?.identification.get(&format!("{did:04X}")) {
         return Some(text.as_bytes().to_vec());
@@ -34,5 +34,5 @@ fn one(w: &mut World, part: PartIx, did: u16) -> Option<Vec<u8>> {
     let signal = (w.circuit.vehicle.signals.iter())
         .find(|s| s.module == p.id && s.did == Some(did))
         .map(|s| (s.id.clone(), s.coded()));
-    w.setting(part, did).or_else(|| signal.map(|(id, coding)| coding.encode(w.signal(&id))))
+    w.record_now(part, did).or_else(|| signal.map(|(id, coding)| coding.encode(w.signal(&id))))
 }

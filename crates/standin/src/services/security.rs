@@ -1,18 +1,13 @@
-//! Service 27: security access at level 1. The key is the seed's complement, each byte turned by the
-//! low byte of the module's address: enough to show the exchange, no secret.
+//! Service 27: security access at level 1, with the key that the vehicle file says.
 
 use super::{LENGTH, NOT_IN_SESSION, Refusal, SEQUENCE, SUB_FUNCTION, WRONG_KEY};
 use crate::world::World;
 use rand::Rng;
 use vehicle::PartIx;
 
-/// The key to a seed of a module.
-fn key(seed: [u8; 4], address: u16) -> [u8; 4] {
-    seed.map(|b| !b ^ address.to_be_bytes()[1])
-}
-
 pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let address = w.circuit.vehicle.parts[part].module.as_ref().map_or(0, |m| m.address);
+    let unlock = w.circuit.vehicle.identifiers.unlock;
     let fresh: [u8; 4] = w.rng.random::<u32>().saturating_add(1).to_be_bytes();
     let session = w.sessions.get_mut(&part).ok_or(NOT_IN_SESSION)?;
     match request {
@@ -23,7 +18,7 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
         }
         [_, 0x02, given @ ..] => {
             let seed = session.seed.take().ok_or(SEQUENCE)?;
-            if *given != key(seed, address) {
+            if *given != unlock.key(&seed, address) {
                 return Err(WRONG_KEY);
             }
             session.unlocked = true;

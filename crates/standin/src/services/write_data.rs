@@ -25,9 +25,9 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
         if !data.iter().all(u8::is_ascii_alphanumeric) {
             return Err(OUT_OF_RANGE);
         }
-        w.written.insert(part, String::from_utf8_lossy(data).into_owned());
+        w.write_identity(part, String::from_utf8_lossy(data).into_owned());
     } else {
-        w.configured.insert((part, did), data.to_vec());
+        w.write_record(part, did, data);
     }
     Ok(vec![*high, *low])
 }

@@ -38,6 +38,7 @@ mod reference;
 mod relay;
 mod resistor;
 mod sensor_ground;
+pub mod setting;
 mod solenoid;
 mod supply;
 mod table_sensor;
@@ -76,6 +77,7 @@ pub use reference::Reference;
 pub use relay::Relay;
 pub use resistor::Resistor;
 pub use sensor_ground::SensorGround;
+pub use setting::{Held, Setting, WronglySet};
 pub use solenoid::Solenoid;
 pub use supply::Supply;
 pub use table_sensor::TableSensor;
@@ -169,6 +171,10 @@ pub trait Kind: Fields {
     }
     /// The teeth it lets pass a sensor.
     fn turns(&self) -> Option<Turns<'_>> {
+        None
+    }
+    /// What a module holds that no wire shows.
+    fn setting(&self) -> Option<&Setting> {
         None
     }
     /// A pin made for signals of a few volts.
@@ -305,6 +311,7 @@ elements! {
     HallSwitch,
     CurrentSensor,
     ToneRing,
+    Setting,
     Supply,
     Input,
     AnalogInput,

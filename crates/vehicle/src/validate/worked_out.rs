@@ -50,6 +50,18 @@ pub(super) fn check(
                     );
                 }
             }
+            SignalSource::Setting(id) => {
+                let all = || vehicle.settings();
+                let known: BTreeSet<String> = all().map(|s| s.id.clone()).collect();
+                f.known(format!("{path}.setting"), "setting", id, &known);
+                if all().any(|s| s.id == *id && s.module != signal.module) {
+                    f.add(
+                        format!("{path}.setting"),
+                        format!("{} does not hold “{id}”", signal.module),
+                        "let the module tell it that holds it",
+                    );
+                }
+            }
             _ => {}
         }
     }

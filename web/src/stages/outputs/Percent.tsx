@@ -1,14 +1,6 @@
 import { ToggleGroup } from "radix-ui";
 import { useJob } from "../../api/job";
-
-/** Shares that are offered, percent, as far as the output takes them. */
-const OFFERED = [10, 25, 50, 75, 100];
-
-/** The shares of time an output can be set to: its least, its largest, and some between. */
-export function offered([least = 1, most = 100]: number[]): number[] {
-  const between = OFFERED.filter((p) => p > least && p < most);
-  return [least, ...between, most];
-}
+import { offered } from "./offered";
 
 /** How much of the time a driven output is on: one press each. */
 export function Percent({

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { offered } from "./Percent";
+import { offered } from "./offered";
 
 test("an output's own least and largest share are offered, and what lies between", () => {
   expect(offered([10, 100])).toEqual([10, 25, 50, 75, 100]);

@@ -1,0 +1,195 @@
+//! What modules are set to: shown, written with the way back kept before, taught.
+
+use super::at::{Answer, App, At, Keeping, append, at, begin};
+use super::extract::{Json, Key, Path};
+use super::problem::Problem;
+use crate::shop::Shop;
+use axum::extract::State;
+use diagnosis::ledger::Entry;
+use diagnosis::setup::{self, FieldChange, RecordWrite, SetupView, VIN, Write};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use utoipa::ToSchema;
+use vehicle::{PartId, Vehicle};
+
+/// What all modules are set to, and what was left half written.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Setups {
+    /// By module, those first that something has to be set anew in.
+    modules: Vec<SetupView>,
+    /// Writes of which nobody knows how they ended.
+    half_done: Vec<HalfDone>,
+}
+
+/// A write of which nobody knows how it ended.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct HalfDone {
+    /// What it was.
+    write: Write,
+    /// What it was to change.
+    changes: Vec<FieldChange>,
+}
+
+/// What modules are set to.
+#[utoipa::path(get, path = "/api/jobs/{id}/setup", responses((status = 200, body = Setups)))]
+pub async fn setups(State(shop): App, Path(id): Path<i64>) -> Answer<Setups> {
+    let here = at(&shop, id).await?;
+    let vehicle = &here.model.circuit.vehicle;
+    let half = setup::half_done(&here.case).into_iter();
+    let half = half
+        .map(|w| HalfDone { changes: setup::changes(vehicle, &w.write), write: w.clone() })
+        .collect();
+    Ok(Json(Setups { modules: setup::list(&here.model, &here.case), half_done: half }))
+}
+
+/// A record or an identity of a module.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct RecordOf {
+    module: PartId,
+    /// Identifier; F190 for the vehicle's identity.
+    did: u16,
+}
+
+/// What writing it would change.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct WouldChange {
+    /// Field by field; empty when it holds already what it should.
+    changes: Vec<FieldChange>,
+    /// What is there now, hexadecimal.
+    old: String,
+    /// What it should be.
+    new: String,
+}
+
+/// Reads what is there, and what should be.
+async fn wanted(
+    shop: &Arc<Shop>,
+    id: i64,
+    here: &At,
+    of: RecordOf,
+) -> Result<RecordWrite, Problem> {
+    let vehicle: &Vehicle = &here.model.circuit.vehicle;
+    let old = shop.bench(id).record(vehicle, &of.module, of.did).await.map_err(Problem::bench)?;
+    let vin = &here.case.intake.vin;
+    let new = match (of.did, vin.len()) {
+        (VIN, 17) => vin.as_bytes().to_vec(),
+        (VIN, n) => {
+            return Err(Problem::field(
+                "did",
+                format!(
+                    "the job's vehicle number has {n} characters, not 17; see to it at the intake"
+                ),
+            ));
+        }
+        (did, _) => setup::as_it_should(vehicle, &of.module, did, &old),
+    };
+    let (old, new) = (setup::hex(&old), setup::hex(&new));
+    Ok(RecordWrite { module: of.module, did: of.did, old, new })
+}
+
+/// Reads a record and tells what writing it as it should be would change; writes nothing.
+#[utoipa::path(post, path = "/api/jobs/{id}/would-write", request_body = RecordOf, responses((status = 200, body = WouldChange)))]
+pub async fn would_write(
+    State(shop): App,
+    Path(id): Path<i64>,
+    Json(of): Json<RecordOf>,
+) -> Answer<WouldChange> {
+    let here = at(&shop, id).await?;
+    let write = wanted(&shop, id, &here, of).await?;
+    let changes = setup::changes(&here.model.circuit.vehicle, &write);
+    Ok(Json(WouldChange { changes, old: write.old, new: write.new }))
+}
+
+/// Writes a record or an identity as it should be: what was there is kept before, what is there then is read
+/// back.
+#[utoipa::path(post, path = "/api/jobs/{id}/write", request_body = RecordOf, responses((status = 200, body = super::at::Kept)))]
+pub async fn write(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(of): Json<RecordOf>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    let write = wanted(&shop, id, &here, of).await?;
+    if write.old == write.new {
+        return Err(Problem::state("it holds that already; nothing was written").into());
+    }
+    carry_out(&shop, id, &here, write, key).await
+}
+
+/// A write to finish, or to put back.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct SettleWrite {
+    /// Number of its entry.
+    of: u64,
+    /// What was there before is written back; else it is written again.
+    back: bool,
+}
+
+/// Finishes a write, or puts back what was there before it.
+#[utoipa::path(post, path = "/api/jobs/{id}/settle-write", request_body = SettleWrite, responses((status = 200, body = super::at::Kept)))]
+pub async fn settle_write(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(settle): Json<SettleWrite>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    let known = here.case.writes.iter().find(|w| w.number == settle.of);
+    let Some(begun) = known.map(|w| w.write.clone()) else {
+        let why = format!("entry {} is no write", settle.of);
+        return Err(Problem::field("of", why).into());
+    };
+    let vehicle = &here.model.circuit.vehicle;
+    let now = shop.bench(id).record(vehicle, &begun.module, begun.did).await;
+    let old = setup::hex(&now.map_err(Problem::bench)?);
+    let new = if settle.back { begun.old } else { begun.new };
+    let write = RecordWrite { module: begun.module, did: begun.did, old, new };
+    carry_out(&shop, id, &here, write, key).await
+}
+
+/// Keeps what is to be written, writes it, reads it back and keeps that.
+async fn carry_out(shop: &Arc<Shop>, id: i64, here: &At, write: RecordWrite, key: Key) -> Keeping {
+    let vehicle = &here.model.circuit.vehicle;
+    let Some(new) = setup::bytes(&write.new) else {
+        return Err(Problem::state("what was to be written cannot be read").into());
+    };
+    let entry = Entry::Writing { write: write.clone() };
+    let begun = append(shop, &here.session, vec![entry], Key::default()).await?.0.number();
+    // Where it breaks off nobody knows how it ended: it stays to be settled.
+    let read = shop.bench(id).write_record(vehicle, &write.module, write.did, &new).await;
+    let holds = read.map_err(Problem::bench)? == new;
+    append(shop, &here.session, vec![Entry::Written { number: begun, holds }], key).await
+}
+
+/// A setting to teach.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Teach {
+    setting: String,
+}
+
+/// Teaches a module something; a refusal is kept as well.
+#[utoipa::path(post, path = "/api/jobs/{id}/teach", request_body = Teach, responses((status = 200, body = super::at::Kept)))]
+pub async fn teach(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(wanted): Json<Teach>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    let vehicle = &here.model.circuit.vehicle;
+    let Some(setting) = vehicle.settings().find(|s| s.id == wanted.setting) else {
+        let why = format!("this vehicle has no setting “{}”", wanted.setting);
+        return Err(Problem::field("setting", why).into());
+    };
+    let taught = shop.bench(id).teach(vehicle, setting).await;
+    let trouble = taught.as_ref().err().map(ToString::to_string).unwrap_or_default();
+    let entry = Entry::Taught { setting: setting.id.clone(), trouble };
+    match taught {
+        Ok(()) => append(&shop, &here.session, vec![entry], key).await,
+        Err(why) => {
+            append(&shop, &here.session, vec![entry], Key::default()).await?;
+            Err(Problem::bench(why).into())
+        }
+    }
+}

@@ -1,0 +1,280 @@
+//! What modules are set to: what each holds, what it should hold, what a write changes, what is left half done.
+
+use crate::ledger::Case;
+use crate::model::Model;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use vehicle::element::{Held, Setting, setting};
+use vehicle::{PartId, SignalId, SignalSource, Transfer, Vehicle};
+
+/// Identifier of the vehicle's identity (ISO 14229-1 C.1).
+pub const VIN: u16 = 0xF190;
+
+/// Something written to a module, with what was there before: the way back.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct RecordWrite {
+    /// The module.
+    pub module: PartId,
+    /// Identifier of the record, or of the identity.
+    pub did: u16,
+    /// What was there, two hexadecimal digits a byte.
+    pub old: String,
+    /// What is written, likewise.
+    pub new: String,
+}
+
+/// A write that was begun.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
+pub struct Write {
+    /// Number of its entry.
+    pub number: u64,
+    /// What was to be written.
+    #[serde(flatten)]
+    pub write: RecordWrite,
+    /// Whether it was read back as it was written; none where nobody knows how it ended.
+    pub outcome: Option<bool>,
+}
+
+/// A field that a write changes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
+pub struct FieldChange {
+    /// What it is called.
+    pub name: String,
+    /// What it held, in words.
+    pub from: String,
+    /// What it is to hold.
+    pub to: String,
+}
+
+/// Bytes of hexadecimal digits, two a byte; none of anything else.
+pub fn bytes(hex: &str) -> Option<Vec<u8>> {
+    let digits = hex.as_bytes();
+    let byte = |pair: &[u8]| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok();
+    let are_digits = digits.len().is_multiple_of(2) && digits.iter().all(u8::is_ascii_hexdigit);
+    are_digits.then(|| digits.chunks(2).map(byte).collect()).flatten()
+}
+
+/// The same bytes as digits.
+pub fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|b| format!("{b:02X}")).collect()
+}
+
+/// The signal with which a module tells a setting.
+fn told_by<'v>(vehicle: &'v Vehicle, id: &str) -> Option<&'v vehicle::Signal> {
+    let tells = |s: &&vehicle::Signal| matches!(&s.from, SignalSource::Setting(of) if of == id);
+    vehicle.signals.iter().find(tells)
+}
+
+/// A value of a setting in words.
+fn in_word(vehicle: &Vehicle, setting: &Setting, value: f64) -> String {
+    let physical = told_by(vehicle, &setting.id).and_then(|s| s.physical.as_ref());
+    let name = physical.and_then(|p| match &p.transfer {
+        named @ Transfer::Named(_) => named.name(value),
+        _ => None,
+    });
+    name.map_or_else(|| format!("{value}"), str::to_owned)
+}
+
+/// What a record should be: as it is, with every field that is a setting as on a sound vehicle.
+pub fn as_it_should(vehicle: &Vehicle, module: &str, did: u16, now: &[u8]) -> Vec<u8> {
+    let mut record = now.to_vec();
+    for s in vehicle.settings().filter(|s| s.module == *module) {
+        if let Held::Record { did: own, bit, bits } = s.held
+            && own == did
+        {
+            setting::put(&mut record, bit, bits, s.sound as u32);
+        }
+    }
+    record
+}
+
+/// What a write changes, field by field; bytes that no field names are told as such.
+pub fn changes(vehicle: &Vehicle, write: &RecordWrite) -> Vec<FieldChange> {
+    let (Some(old), Some(new)) = (bytes(&write.old), bytes(&write.new)) else { return Vec::new() };
+    if write.did == VIN {
+        let text = |b: &[u8]| String::from_utf8_lossy(b).into_owned();
+        let change = FieldChange { name: "Identity".into(), from: text(&old), to: text(&new) };
+        return (old != new).then_some(change).into_iter().collect();
+    }
+    let (mut out, mut left) = (Vec::new(), old.clone());
+    for s in vehicle.settings().filter(|s| s.module == write.module) {
+        let Held::Record { did, bit, bits } = s.held else { continue };
+        let both = setting::field(&old, bit, bits).zip(setting::field(&new, bit, bits));
+        let Some((a, b)) = both.filter(|(a, b)| a != b && did == write.did) else { continue };
+        setting::put(&mut left, bit, bits, b);
+        let word = |v: u32| in_word(vehicle, s, f64::from(v));
+        out.push(FieldChange { name: s.name.clone(), from: word(a), to: word(b) });
+    }
+    if left != new {
+        out.push(FieldChange { name: "Other bytes".into(), from: hex(&left), to: hex(&new) });
+    }
+    out
+}
+
+/// Changes in a line.
+pub fn in_words(changes: &[FieldChange]) -> String {
+    let each = changes.iter().map(|c| format!("{}: {} → {}", c.name, c.from, c.to));
+    each.collect::<Vec<_>>().join("; ")
+}
+
+/// How a setting is set.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SetBy {
+    /// A record is written.
+    Record,
+    /// The vehicle's identity is written.
+    Identity,
+    /// A routine teaches it.
+    Routine,
+}
+
+/// A setting as the screen shows it.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct SettingView {
+    /// Id.
+    pub id: String,
+    /// What a technician calls it.
+    pub name: String,
+    /// What sets it.
+    pub set_by: SetBy,
+    /// Identifier of its record or identity; none for what is taught.
+    pub did: Option<u16>,
+    /// The signal that tells what the module holds.
+    pub signal: Option<SignalId>,
+    /// What it holds on a sound vehicle, in words.
+    pub should: String,
+    /// What must hold before it can be taught.
+    pub needs: Vec<String>,
+    /// Something was worked on lately after which it has to be set anew.
+    pub due: bool,
+}
+
+/// What a module is set to.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct SetupView {
+    /// Repair item of it: the part of the kind `setup`.
+    pub part: PartId,
+    /// The module.
+    pub module: PartId,
+    /// Its name.
+    pub module_name: String,
+    /// What it holds.
+    pub settings: Vec<SettingView>,
+}
+
+/// What every module is set to; those first of which something has to be set anew after recent work.
+pub fn list(model: &Model, case: &Case) -> Vec<SetupView> {
+    let v = &model.circuit.vehicle;
+    let worked_on: Vec<&str> = case.intake.recent.iter().map(|r| r.at.as_str()).collect();
+    let is_due = |s: &Setting| {
+        let mut after = s.after.iter().chain([&s.module]);
+        after.any(|p| worked_on.contains(&p.as_str()))
+    };
+    let one = |s: &Setting| {
+        let (set_by, did, needs) = match &s.held {
+            Held::Record { did, .. } => (SetBy::Record, Some(*did), Vec::new()),
+            Held::Identity { did } => (SetBy::Identity, Some(*did), Vec::new()),
+            Held::Learned { needs, .. } => {
+                (SetBy::Routine, None, needs.iter().map(|n| n.name.clone()).collect())
+            }
+        };
+        SettingView {
+            id: s.id.clone(),
+            name: s.name.clone(),
+            set_by,
+            did,
+            signal: told_by(v, &s.id).map(|s| s.id.clone()),
+            should: in_word(v, s, s.sound),
+            needs,
+            due: is_due(s),
+        }
+    };
+    let of = |p: &vehicle::Part| {
+        let settings: Vec<&Setting> = p.elements.iter().filter_map(|e| e.setting()).collect();
+        let module = settings.first()?.module.clone();
+        let name = v.parts.iter().find(|m| m.id == module).map(|m| m.name.clone());
+        Some(SetupView {
+            part: p.id.clone(),
+            module,
+            module_name: name.unwrap_or_default(),
+            settings: settings.into_iter().map(one).collect(),
+        })
+    };
+    let mut all: Vec<SetupView> = v.parts.iter().filter_map(of).collect();
+    all.sort_by_key(|s| !s.settings.iter().any(|s| s.due));
+    all
+}
+
+/// Writes of which nobody knows how they ended, or that read otherwise: to be finished or put back. What was
+/// written to the same place later settles it.
+pub fn half_done(case: &Case) -> Vec<&Write> {
+    let is_settled = |w: &Write| {
+        let same = |o: &&Write| (&o.write.module, o.write.did) == (&w.write.module, w.write.did);
+        case.writes.iter().filter(same).any(|o| o.number > w.number && o.outcome == Some(true))
+    };
+    let is_open = |w: &&Write| w.outcome != Some(true) && !is_settled(w);
+    case.writes.iter().filter(is_open).collect()
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn wren() -> Vehicle {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles/wren.json");
+        Vehicle::from_json(&std::fs::read_to_string(path).unwrap()).unwrap()
+    }
+
+    fn write(module: &str, did: u16, old: &str, new: &str) -> RecordWrite {
+        RecordWrite { module: module.into(), did, old: old.into(), new: new.into() }
+    }
+
+    #[test]
+    fn a_write_is_told_field_by_field_and_what_no_field_names_is_not_passed_over() {
+        let v = wren();
+        // One-touch is the two highest bits: 01 is fitted.
+        let told = changes(&v, &write("A20", 0x0601, "0000", "4000"));
+        assert_eq!(in_words(&told), "One-touch window: not coded → fitted");
+        let told = changes(&v, &write("A20", 0x0601, "0000", "4001"));
+        assert_eq!(told.last().unwrap().name, "Other bytes");
+        assert!(changes(&v, &write("A20", 0x0601, "4000", "4000")).is_empty());
+        assert_eq!(as_it_should(&v, "A20", 0x0601, &[0x3F, 0x12]), [0x7F, 0x12]);
+        assert_eq!(changes(&v, &write("A20", VIN, "41", "42"))[0].to, "B");
+    }
+
+    #[test]
+    fn what_broke_off_is_open_until_the_same_place_was_written() {
+        let at = |number, module: &str, outcome| Write {
+            number,
+            write: write(module, 0x0601, "00", "01"),
+            outcome,
+        };
+        let open = |writes: Vec<Write>| -> Vec<u64> {
+            let case = Case { writes, ..Case::default() };
+            half_done(&case).iter().map(|w| w.number).collect()
+        };
+        assert_eq!(open(vec![at(3, "A20", None)]), [3]);
+        assert_eq!(open(vec![at(3, "A20", Some(false))]), [3]);
+        assert!(open(vec![at(3, "A20", None), at(5, "A20", Some(true))]).is_empty());
+        // Another module's write settles nothing, nor does one before it.
+        assert_eq!(open(vec![at(3, "A20", None), at(5, "A21", Some(true))]), [3]);
+        assert_eq!(open(vec![at(3, "A20", Some(true)), at(5, "A20", None)]), [5]);
+    }
+
+    proptest! {
+        #[test]
+        fn digits_and_bytes_are_the_same(data in proptest::collection::vec(any::<u8>(), 0..40)) {
+            prop_assert_eq!(bytes(&hex(&data)), Some(data));
+        }
+        #[test]
+        fn nothing_else_is_taken_for_digits(text in ".{0,12}") {
+            if let Some(read) = bytes(&text) {
+                prop_assert!(hex(&read).eq_ignore_ascii_case(&text));
+            }
+        }
+    }
+}
