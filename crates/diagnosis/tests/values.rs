@@ -105,7 +105,8 @@ fn a_value_of_which_nobody_knows_what_it_should_be_tells_whether_it_can_be() {
         l.there[h] - l.away
     };
     // 5 V is open whatever the weather (only -40 °C comes near); what the weather can make speaks against it.
-    assert!(over_sound(5.0, HIDDEN) > 3.0, "{}", over_sound(5.0, HIDDEN));
+    // How far, hangs on the scatter of the vehicles drawn: more than e² to one in any case.
+    assert!(over_sound(5.0, HIDDEN) > 2.0, "{}", over_sound(5.0, HIDDEN));
     for value in [2.1, 3.0, 4.0] {
         assert!(over_sound(value, HIDDEN) < -3.0, "{value}: {}", over_sound(value, HIDDEN));
     }
