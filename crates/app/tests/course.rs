@@ -25,6 +25,24 @@ fn serve(data: &tempfile::TempDir, more: &[&str]) -> (Program, i64) {
     (program, job)
 }
 
+/// A program at a stand-in with hands.
+struct Seated {
+    runtime: Runtime,
+    standin: standin::Standin,
+    data: tempfile::TempDir,
+    program: Program,
+    job: i64,
+}
+
+fn seated(fault: Option<&str>) -> Seated {
+    let runtime = Runtime::new().unwrap();
+    let standin = runtime.block_on(common::standin(fault));
+    let data = tempfile::tempdir().unwrap();
+    let at = [standin.doip.to_string(), standin.hands.to_string()];
+    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    Seated { runtime, standin, data, program, job }
+}
+
 fn values(program: &Program, job: i64, signals: &[&str]) -> Value {
     let answer = program.post(&format!("/api/jobs/{job}/values"), &json!({"signals": signals}));
     answer.json().unwrap()
@@ -32,11 +50,8 @@ fn values(program: &Program, job: i64, signals: &[&str]) -> Value {
 
 #[test]
 fn a_road_test_moves_what_is_read_and_what_is_expected_and_names_the_ring() {
-    let runtime = Runtime::new().unwrap();
-    let standin = runtime.block_on(common::standin(Some("part:R62:teeth:0.9")));
-    let data = tempfile::tempdir().unwrap();
-    let at = [standin.doip.to_string(), standin.hands.to_string()];
-    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    let Seated { runtime: _runtime, standin: _standin, data: _data, program, job } =
+        seated(Some("part:R62:teeth:0.9"));
     let path = format!("/api/jobs/{job}/course");
     let unknown = program.refused(&path, &json!({"course": "race"}));
     assert!(unknown["detail"].as_str().unwrap().contains("race"), "{unknown}");
@@ -47,10 +62,13 @@ fn a_road_test_moves_what_is_read_and_what_is_expected_and_names_the_ring() {
         let read = values(&program, job, &[&WHEELS[..], &["app1_volts", "cts_volts"]].concat());
         let course = &read["course"];
         assert_eq!(course["id"], "road_test", "{read}");
-        seen.push(read["values"][0]["raw"].as_f64().unwrap());
-        // 50 km/h from second 20 to 28.
-        if course["since_s"].as_f64().unwrap() > 22.0 {
-            break read;
+        // A round that a module had no time for is a gap.
+        if read["values"].as_array().unwrap().iter().all(|v| v["raw"].is_number()) {
+            seen.push(read["values"][0]["raw"].as_f64().unwrap());
+            // 50 km/h from second 20 to 28.
+            if course["since_s"].as_f64().unwrap() > 22.0 {
+                break read;
+            }
         }
         assert!(began.elapsed() < Duration::from_secs(90), "{course}");
         std::thread::sleep(Duration::from_millis(300));
@@ -109,11 +127,7 @@ fn what_was_read_is_kept_with_the_job_and_what_cannot_be_read_is_refused() {
 
 #[test]
 fn an_output_is_not_driven_while_what_must_hold_does_not() {
-    let runtime = Runtime::new().unwrap();
-    let standin = runtime.block_on(common::standin(None));
-    let data = tempfile::tempdir().unwrap();
-    let at = [standin.doip.to_string(), standin.hands.to_string()];
-    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    let Seated { runtime: _runtime, standin: _standin, data: _data, program, job } = seated(None);
     let state = format!("/api/jobs/{job}/state");
     let drive = format!("/api/jobs/{job}/drive");
     let rolling = json!({"key": "15", "engine": "running", "stimuli": {"road_speed": 20.0}});
@@ -137,11 +151,7 @@ fn an_output_is_not_driven_while_what_must_hold_does_not() {
 
 #[test]
 fn an_output_is_given_back_when_what_must_hold_for_it_holds_no_longer() {
-    let runtime = Runtime::new().unwrap();
-    let standin = runtime.block_on(common::standin(None));
-    let data = tempfile::tempdir().unwrap();
-    let at = [standin.doip.to_string(), standin.hands.to_string()];
-    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    let Seated { runtime, standin, data: _data, program, job } = seated(None);
     program.kept(&format!("/api/jobs/{job}/state"), &json!({"state": {"key": "15"}}));
     program
         .kept(&format!("/api/jobs/{job}/drive"), &json!({"output": "slide_release", "on": true}));
@@ -162,11 +172,7 @@ fn an_output_is_given_back_when_what_must_hold_for_it_holds_no_longer() {
 
 #[test]
 fn a_share_of_the_time_is_set_within_its_range_and_the_current_is_read() {
-    let runtime = Runtime::new().unwrap();
-    let standin = runtime.block_on(common::standin(None));
-    let data = tempfile::tempdir().unwrap();
-    let at = [standin.doip.to_string(), standin.hands.to_string()];
-    let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
+    let Seated { runtime: _runtime, standin: _standin, data: _data, program, job } = seated(None);
     program.kept(&format!("/api/jobs/{job}/state"), &json!({"state": {"key": "15"}}));
     let drive = format!("/api/jobs/{job}/drive");
     let heater = |percent: f64| json!({"output": "seat_heat_left", "on": true, "percent": percent});

@@ -17,7 +17,7 @@ const CLIMATE: u16 = 0x10C0;
 
 fn short() -> Timing {
     let ms = Duration::from_millis;
-    Timing { p2: ms(400), p2_star: ms(600), longest: ms(1200) }
+    Timing { acknowledged: ms(400), p2: ms(400), p2_star: ms(600), longest: ms(1200) }
 }
 
 async fn awake() -> standin::Standin {

@@ -148,34 +148,29 @@ impl Software {
             let of = Arrival::of(vehicle, part, gateway, message, *part.get(at)?)?;
             Some(Awaited::Message(of))
         };
+        let node = |module: &PartId, pin: &String| -> Option<NodeId> {
+            pins.get(&(*part.get(module)?, pin.clone())).copied()
+        };
         let signals: TiVec<SignalIx, Source> = vehicle
             .signals
             .iter()
             .map(|s| match &s.from {
                 SignalSource::PinVolts { pin, against } => {
-                    let node = |pin: &String| {
-                        part.get(&s.module).and_then(|p| pins.get(&(*p, pin.clone()))).copied()
-                    };
-                    match (node(pin), node(against)) {
+                    match (node(&s.module, pin), node(&s.module, against)) {
                         (Some(a), Some(b)) => Source::Volts(a, b),
                         _ => Source::Nothing,
                     }
                 }
                 SignalSource::Amps { from, to, ohms } => {
-                    let node = |pin: &String| {
-                        part.get(&s.module).and_then(|p| pins.get(&(*p, pin.clone()))).copied()
-                    };
-                    match (node(from), node(to)) {
+                    match (node(&s.module, from), node(&s.module, to)) {
                         (Some(a), Some(b)) => Source::Amps(a, b, *ohms),
                         _ => Source::Nothing,
                     }
                 }
                 SignalSource::Rate { pin, against, over, ring } => {
                     let at = part.get(&s.module);
-                    let node =
-                        |pin: &String| at.and_then(|p| pins.get(&(*p, pin.clone()))).copied();
                     let ring = part.get(ring).and_then(|p| rings.get(p));
-                    match (at, node(pin), node(against), ring) {
+                    match (at, node(&s.module, pin), node(&s.module, against), ring) {
                         (Some(at), Some(a), Some(b), Some(ring)) => {
                             let pulses = Pulses { at: *at, pins: (a, b), over: *over };
                             Source::Rate(awaited(Awaited::Pulses(pulses)), *ring)

@@ -399,8 +399,6 @@ pub struct Case {
     pub recordings: Vec<Recording>,
     /// Writes, in the order they were begun.
     pub writes: Vec<setup::Write>,
-    /// What modules were taught, with the entry.
-    pub taught: Vec<(u64, String)>,
     /// Self-tests, in the order they were made.
     pub self_tests: Vec<self_test::Kept>,
     /// The technician's own weights, the latest for each item.
@@ -526,11 +524,6 @@ impl Case {
                     w.outcome = Some(*holds);
                 }
             }
-            Entry::Taught { setting, trouble } => {
-                if trouble.is_empty() {
-                    self.taught.push((e.number, setting.clone()));
-                }
-            }
             Entry::SelfTested { state, modules } => {
                 let kept = modules.iter().cloned().map(|found| self_test::Kept {
                     number: e.number,
@@ -561,7 +554,10 @@ impl Case {
             }
             Entry::SignedOff => self.signed_off = true,
             Entry::Reopened { .. } => self.signed_off = false,
-            Entry::Doubted { .. } | Entry::Note { .. } | Entry::Unreadable { .. } => {}
+            Entry::Doubted { .. }
+            | Entry::Taught { .. }
+            | Entry::Note { .. }
+            | Entry::Unreadable { .. } => {}
         }
     }
 

@@ -9,7 +9,7 @@ use circuit::{Circuit, NodeId, Point, Solution, software};
 use packed::{Loose, Order, Packed};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
-use vehicle::{MonitorIx, OutputIx, PartIx, SignalIx, TiVec, WireIx};
+use vehicle::{MonitorIx, OutputIx, PartIx, SignalIx, TiSlice, TiVec, WireIx};
 
 /// Below this a voltage counts as the healthy one, volts: a quarter of a meter's last digit.
 const SAME_VOLTS: f64 = 0.0025;
@@ -225,17 +225,22 @@ impl Snapshot {
             Packed::with(self.changed.as_ref(), silenced, monitors, &self.healthy.order, wide);
     }
 
+    /// What the software looks at; what is asked for as on the sound vehicle.
+    fn view<'a>(
+        &'a self,
+        volts: &'a TiSlice<NodeId, f64>,
+        alive: &'a TiSlice<PartIx, bool>,
+        lost: &'a [ArrivalIx],
+    ) -> View<'a> {
+        let Healthy { asked, percent, .. } = &*self.healthy;
+        View { volts, alive, asked, percent, lost }
+    }
+
     /// The monitors that differ, with those judged anew that look at what arrives over a bus.
     fn listen(&self, circuit: &Circuit, lost: &[ArrivalIx]) -> Vec<(MonitorIx, Verdict)> {
         let volts: TiVec<NodeId, f64> = self.healthy.volts.keys().map(|n| self.volts(n)).collect();
         let alive: TiVec<PartIx, bool> = self.healthy.alive.keys().map(|p| self.alive(p)).collect();
-        let view = View {
-            volts: &volts,
-            alive: &alive,
-            asked: &self.healthy.asked,
-            percent: &self.healthy.percent,
-            lost,
-        };
+        let view = self.view(&volts, &alive, lost);
         let anew: Vec<(MonitorIx, Verdict)> = circuit.software.listening(view).collect();
         let mut monitors = self.changed.as_ref().map_or_else(Vec::new, Packed::monitors);
         monitors.retain(|(m, _)| anew.iter().all(|(k, _)| k != m));
@@ -256,13 +261,7 @@ impl Snapshot {
         let volts: TiVec<NodeId, f64> = self.healthy.volts.keys().map(|n| self.volts(n)).collect();
         let alive: TiVec<PartIx, bool> = self.healthy.alive.keys().map(|p| self.alive(p)).collect();
         let lost = &self.healthy.unheard.lost;
-        let view = View {
-            volts: &volts,
-            alive: &alive,
-            asked: &self.healthy.asked,
-            percent: &self.healthy.percent,
-            lost,
-        };
+        let view = self.view(&volts, &alive, lost);
         circuit.vehicle.signals.keys().map(|k| circuit.software.signal(view, k)).collect()
     }
 

@@ -28,10 +28,12 @@ const AT_ONCE: usize = 16;
 /// Messages of a module kept for whoever waits; a module that floods loses the rest.
 const KEPT: usize = 8;
 
-/// How long answers may take (ISO 14229-2).
+/// How long answers may take (ISO 14229-2; ISO 13400-2 for the acknowledgement).
 #[derive(Debug, Clone, Copy)]
 pub struct Timing {
-    /// P2 plus network: time for the first answer.
+    /// Time for the gateway to say that it passes a request on, or does not (A_DoIP_Diagnostic_Message).
+    pub acknowledged: Duration,
+    /// P2 plus network: time for the first answer of a module, counted from the acknowledgement.
     pub p2: Duration,
     /// P2*: time for the answer after "pending".
     pub p2_star: Duration,
@@ -42,6 +44,7 @@ pub struct Timing {
 impl Default for Timing {
     fn default() -> Self {
         Self {
+            acknowledged: Duration::from_secs(2),
             p2: Duration::from_millis(600),
             p2_star: Duration::from_secs(5),
             longest: Duration::from_secs(20),
@@ -52,6 +55,7 @@ impl Default for Timing {
 /// What came from a module, or about it.
 #[derive(Debug)]
 enum Heard {
+    Acknowledged,
     Nack(u8),
     Data(Vec<u8>),
 }
@@ -205,7 +209,7 @@ impl Gateway {
         let _wait = Wait { waiting: &self.waiting, who };
         self.tell(who, asked, data).await?;
         let started = Instant::now();
-        let mut until = started + self.timing.p2;
+        let mut until = started + self.timing.acknowledged;
         let mut nonsense = None;
         let refused = |code: u8| LinkError::Refused {
             who,
@@ -229,6 +233,9 @@ impl Gateway {
                 return Err(late(nonsense, pending));
             };
             match message.ok_or_else(|| self.lost(asked))? {
+                // It counts for this question only before the module said anything.
+                Heard::Acknowledged if !pending => until = Instant::now() + self.timing.p2,
+                Heard::Acknowledged => {}
                 Heard::Nack(code) => {
                     return Err(LinkError::Unreachable { who, why: nack_words(code) });
                 }
@@ -291,7 +298,8 @@ async fn read_on(
                     hand_on(from, Heard::Data(data));
                 }
                 Message::Nack(from, _, code) => hand_on(from, Heard::Nack(code)),
-                // Acknowledged; what counts is the answer. All else is none of ours.
+                Message::Ack(from, _) => hand_on(from, Heard::Acknowledged),
+                // All else is none of ours.
                 _ => {}
             },
         }

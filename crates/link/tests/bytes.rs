@@ -50,13 +50,17 @@ impl Peer {
     async fn answers(&mut self, request: &str, answer: &str) {
         self.hears(&diagnostic("0E00", "1010", request)).await;
         // Acknowledged first (8002), as gateways do.
-        self.says(&bytes("02FD 8002 00000005 1010 0E00 00")).await;
+        self.says(&bytes(PASSED_ON)).await;
         self.says(&diagnostic("1010", "0E00", answer)).await;
     }
 }
 
+/// 8002: the gateway passes a request on.
+const PASSED_ON: &str = "02FD 8002 00000005 1010 0E00 00";
+
 fn quick() -> Timing {
     Timing {
+        acknowledged: Duration::from_millis(300),
         p2: Duration::from_millis(150),
         p2_star: Duration::from_millis(600),
         longest: Duration::from_secs(2),
@@ -206,6 +210,20 @@ async fn a_module_that_needs_longer_is_waited_for_and_a_busy_one_asked_again() {
 }
 
 #[tokio::test]
+async fn a_gateway_may_take_longer_to_pass_a_request_on_than_a_module_to_answer() {
+    let (link, mut peer) = linked().await;
+    let play = async {
+        peer.hears(&diagnostic("0E00", "1010", "22F190")).await;
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        peer.says(&bytes(PASSED_ON)).await;
+        tokio::time::sleep(Duration::from_millis(120)).await;
+        peer.says(&diagnostic("1010", "0E00", "62F190 41")).await;
+    };
+    let (out, ()) = tokio::join!(read_data::by_identifier(&link, WHO, 0xF190), play);
+    assert_eq!(out.unwrap(), b"A");
+}
+
+#[tokio::test]
 async fn a_refusal_is_told_with_its_code_and_a_gateway_that_cannot_reach_with_its_reason() {
     let (link, mut peer) = linked().await;
     let play = async {
@@ -228,6 +246,7 @@ async fn silence_ends_in_time_and_a_late_answer_is_not_taken_for_the_next() {
     let (link, mut peer) = linked().await;
     let play = async {
         peer.hears(&diagnostic("0E00", "1010", "22F190")).await;
+        peer.says(&bytes(PASSED_ON)).await;
         tokio::time::sleep(Duration::from_millis(250)).await;
         peer.says(&diagnostic("1010", "0E00", "62F190 FF")).await;
         peer.answers("22F187", "62F187 31").await;

@@ -24,6 +24,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, TryLockError};
 use std::time::Duration;
 use thiserror::Error;
 use tokio::net::{TcpListener, UdpSocket};
+use tokio::runtime::{Handle, RuntimeFlavor};
 use tokio::task::JoinSet;
 use world::World;
 
@@ -43,8 +44,16 @@ pub enum StandinError {
 pub(crate) struct Shared(Arc<Mutex<World>>);
 
 impl Shared {
+    /// The world, once nobody else has it. Whoever has it may solve circuits, so the timers go on elsewhere while
+    /// one waits.
     pub(crate) fn lock(&self) -> MutexGuard<'_, World> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        let wait = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let many = |h: Handle| h.runtime_flavor() == RuntimeFlavor::MultiThread;
+        match self.free() {
+            Some(world) => world,
+            None if Handle::try_current().is_ok_and(many) => tokio::task::block_in_place(wait),
+            None => wait(),
+        }
     }
 
     /// The world unless somebody has it just now.
@@ -110,9 +119,16 @@ impl Standin {
             let mut clock = tokio::time::interval(TICK);
             loop {
                 clock.tick().await;
-                let mut w = world.lock();
-                let by = TICK.mul_f64(w.manners.speed);
-                w.tick(by);
+                let world = world.clone();
+                // What has to be solved is solved beside the timers.
+                let tick = tokio::task::spawn_blocking(move || {
+                    let mut w = world.lock();
+                    let by = TICK.mul_f64(w.manners.speed);
+                    w.tick(by);
+                });
+                if tick.await.is_err() {
+                    return;
+                }
             }
         });
         Ok(Self { doip: doip_at, scpi: scpi_at, scope: scope_at, hands: hands_at, tasks })

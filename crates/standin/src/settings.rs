@@ -105,8 +105,7 @@ impl World {
         if let Some(written) = self.written.get(&part) {
             return written.clone();
         }
-        let is_foreign =
-            |s: &Setting| matches!(s.held, Held::Identity { .. }) && self.holds(s) != s.sound;
+        let is_foreign = |s: &Setting| matches!(s.held, Held::Identity) && self.holds(s) != s.sound;
         match self.settings_of(part).iter().any(is_foreign) {
             // Of another vehicle: the same type, another number.
             true => self
@@ -128,7 +127,7 @@ impl World {
         let own = identity == self.vin;
         self.written.insert(part, identity);
         for s in self.settings_of(part) {
-            if matches!(s.held, Held::Identity { .. }) {
+            if matches!(s.held, Held::Identity) {
                 let foreign = s.wrong.first().map_or(s.sound, |w| w.value);
                 self.set_to(&s, if own { s.sound } else { foreign });
             }

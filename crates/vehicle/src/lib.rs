@@ -7,6 +7,7 @@ pub mod condition;
 pub mod data;
 pub mod element;
 pub mod formula;
+pub mod hex;
 pub mod ids;
 mod load;
 pub mod message;

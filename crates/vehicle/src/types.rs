@@ -270,25 +270,23 @@ pub struct Module {
     pub identification: BTreeMap<String, String>,
     /// What it is set to, by UDS data identifier in hexadecimal.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub configuration: BTreeMap<String, Setting>,
+    pub configuration: BTreeMap<String, Record>,
 }
 
 /// A configuration record of a module.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Setting {
+pub struct Record {
     /// What a technician calls it.
     pub name: String,
     /// Its value as it left the factory, hexadecimal, two digits a byte.
     pub value: String,
 }
 
-impl Setting {
+impl Record {
     /// The value's bytes; none where it is not hexadecimal.
     pub fn bytes(&self) -> Option<Vec<u8>> {
-        let digits = self.value.as_bytes();
-        let byte = |pair: &[u8]| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok();
-        digits.len().is_multiple_of(2).then(|| digits.chunks(2).map(byte).collect()).flatten()
+        crate::hex::bytes(&self.value)
     }
 }
 

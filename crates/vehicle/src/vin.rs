@@ -1,5 +1,8 @@
 //! Vehicle identification number (ISO 3779) with the check digit of 49 CFR 565.
 
+/// Identifier under which a module holds it (ISO 14229-1 C.1).
+pub const DID: u16 = 0xF190;
+
 /// What is wrong with a VIN; `None` when nothing is.
 pub fn trouble(vin: &str) -> Option<String> {
     if vin.chars().count() != 17 {

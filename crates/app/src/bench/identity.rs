@@ -6,7 +6,7 @@ use link::discovery::{self, Found};
 use link::services::read_data;
 use link::{Gateway, LinkError};
 use std::sync::Arc;
-use vehicle::Vehicle;
+use vehicle::{Vehicle, hex};
 
 impl Bench {
     /// Asks every module for its part, hardware, software and serial number and the vehicle it was
@@ -61,7 +61,7 @@ async fn identity_of(
         }
     }
     match read_data::by_identifier(&gateway, who, equipment).await {
-        Ok(data) => identity.configuration = data.iter().map(|b| format!("{b:02X}")).collect(),
+        Ok(data) => identity.configuration = hex::digits(&data),
         Err(LinkError::Refused { .. }) => {}
         Err(e) => return Err(e),
     }

@@ -6,7 +6,7 @@ use link::services::routine::{self, Control};
 use link::{Gateway, LinkError};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
-use vehicle::{FailureType, PartId, TroubleCode, Vehicle};
+use vehicle::{FailureType, PartId, TroubleCode, Vehicle, hex};
 
 /// How often a module is asked how far it is.
 const AGAIN: Duration = Duration::from_millis(150);
@@ -63,7 +63,12 @@ impl Bench {
         while let Some(answer) = asked.join_next().await {
             let (module, answer) = answer.map_err(|_| BenchError::BrokenOff)?;
             said.push(match answer {
-                Ok(done) => SelfTested { module, failing: done.failing, trouble: String::new() },
+                Ok(done) => {
+                    let broke_off = done.running || done.percent < 100;
+                    let trouble = format!("stopped at {} %", done.percent);
+                    let trouble = if broke_off { trouble } else { String::new() };
+                    SelfTested { module, failing: done.failing, trouble }
+                }
                 Err(why) => {
                     let trouble = Unanswered::words(why);
                     SelfTested { module, failing: Vec::new(), trouble }
@@ -85,7 +90,13 @@ impl Bench {
         loop {
             tokio::time::sleep(AGAIN).await;
             let told = routine::control(&gateway, who, test, Control::Results, &[]).await?;
-            let progress = Progress::of(&told).unwrap_or_default();
+            let Some(progress) = Progress::of(&told) else {
+                return Err(LinkError::Garbled {
+                    who: format!("{who:#06x}"),
+                    asked: "the results of its self-test".to_owned(),
+                    got: hex::digits(&told),
+                });
+            };
             self.testing.lock().await.insert(who, progress.clone());
             if !progress.running {
                 return Ok(progress);

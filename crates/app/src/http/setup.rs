@@ -6,11 +6,12 @@ use super::problem::Problem;
 use crate::shop::Shop;
 use axum::extract::State;
 use diagnosis::ledger::Entry;
-use diagnosis::setup::{self, FieldChange, RecordWrite, SetupView, VIN, Write};
+use diagnosis::setup::{self, FieldChange, RecordWrite, SetupView, Write};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::ToSchema;
-use vehicle::{PartId, Vehicle};
+use vehicle::vin::DID as VIN;
+use vehicle::{PartId, Vehicle, hex};
 
 /// What all modules are set to, and what was left half written.
 #[derive(Debug, Serialize, ToSchema)]
@@ -83,7 +84,7 @@ async fn wanted(
         }
         (did, _) => setup::as_it_should(vehicle, &of.module, did, &old),
     };
-    let (old, new) = (setup::hex(&old), setup::hex(&new));
+    let (old, new) = (hex::digits(&old), hex::digits(&new));
     Ok(RecordWrite { module: of.module, did: of.did, old, new })
 }
 
@@ -142,7 +143,7 @@ pub async fn settle_write(
     };
     let vehicle = &here.model.circuit.vehicle;
     let now = shop.bench(id).record(vehicle, &begun.module, begun.did).await;
-    let old = setup::hex(&now.map_err(Problem::bench)?);
+    let old = hex::digits(&now.map_err(Problem::bench)?);
     let new = if settle.back { begun.old } else { begun.new };
     let write = RecordWrite { module: begun.module, did: begun.did, old, new };
     carry_out(&shop, id, &here, write, key).await
@@ -151,7 +152,7 @@ pub async fn settle_write(
 /// Keeps what is to be written, writes it, reads it back and keeps that.
 async fn carry_out(shop: &Arc<Shop>, id: i64, here: &At, write: RecordWrite, key: Key) -> Keeping {
     let vehicle = &here.model.circuit.vehicle;
-    let Some(new) = setup::bytes(&write.new) else {
+    let Some(new) = hex::bytes(&write.new) else {
         return Err(Problem::state("what was to be written cannot be read").into());
     };
     let entry = Entry::Writing { write: write.clone() };

@@ -232,6 +232,10 @@ pub(super) fn element(circuit: &Circuit, part: PartIx, element: usize) -> f64 {
         PartKind::Module => MODULE.rate,
         _ => elements::of(&p.elements[element]).rate().rate,
     };
+    // What is no thing suffers from no place.
+    if p.kind == PartKind::Setup {
+        return rate;
+    }
     // What is built for a harsh place suffers less from it than bare contacts do.
     rate * contacts(circuit, &p.place).sqrt()
 }

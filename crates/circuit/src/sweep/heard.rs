@@ -119,14 +119,17 @@ impl Sweep {
 
     /// Whether a request hangs on pulses, and others arrive than are taken to.
     fn is_counted_otherwise(&mut self, found: Found, changes: &[Change]) -> bool {
-        let hangs = match found {
-            Found::Untouched => self.base_hangs,
-            // Whatever hangs on something is asked anew then.
-            Found::FromRest => false,
-            Found::Updated { .. } => self.now.hangs,
-        };
         let circuit = Arc::clone(&self.circuit);
         let software = &circuit.software;
+        let hangs = match (found, &self.full) {
+            (Found::Untouched, _) => self.base_hangs,
+            // Whatever hangs on something is asked anew then.
+            (Found::FromRest, Some((solution, alive))) => {
+                return self.hears && software.hangs(solution.view(alive, &self.lost));
+            }
+            (Found::FromRest, None) => false,
+            (Found::Updated { .. }, _) => self.now.hangs,
+        };
         if !(self.hears && hangs && software.pulses().any(|(k, _)| software.is_requested(k))) {
             return false;
         }

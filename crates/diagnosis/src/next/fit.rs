@@ -140,7 +140,7 @@ pub(super) fn best(ask: &Ask<'_>, checks: &[super::Valued], check_cost: f64) -> 
         let is_fitted = ask.evidence.iter().any(
             |e| matches!(&e.finding, Finding::Substituted { swapped: Some(s), .. } if s == id),
         );
-        if part.kind == PartKind::Module
+        if matches!(part.kind, PartKind::Module | PartKind::Setup)
             || is_fitted
             || money > prices.labour(DEAREST)
             || refused

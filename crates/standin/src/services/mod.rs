@@ -15,8 +15,7 @@ use vehicle::{MonitorIx, PartIx};
 
 /// A negative response code.
 pub(crate) type Refusal = u8;
-/// Vehicle identification number (ISO 14229-1 C.1).
-pub(crate) const VIN: u16 = 0xF190;
+pub(crate) use vehicle::vin::DID as VIN;
 pub(crate) const CONDITIONS: Refusal = 0x22;
 pub(crate) const SEQUENCE: Refusal = 0x24;
 pub(crate) const SECURITY: Refusal = 0x33;

@@ -19,10 +19,7 @@ pub enum Held {
         bits: usize,
     },
     /// Whether the vehicle's identity that the module holds is that of this vehicle: 1, or 0 of another.
-    Identity {
-        /// Identifier of the identity.
-        did: u16,
-    },
+    Identity,
     /// What a routine teaches.
     Learned {
         /// The routine.

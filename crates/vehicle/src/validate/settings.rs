@@ -71,7 +71,7 @@ pub(super) fn check(
                     f.known(format!("{path}.held.learned.needs"), "signal", signal, signals);
                 }
             }
-            Held::Identity { .. } => {}
+            Held::Identity => {}
         }
     }
 }

@@ -18,12 +18,9 @@ export function rowsOf(outputs: Output[]): Output[] {
   });
 }
 
-/** How a vehicle file says that there is nothing to mind. */
-const NOTHING = "None.";
-
 /** What to mind before any of them, each said once: what another one says with more words is left out. */
 export function guards(outputs: Output[]): string[] {
-  const all = [...new Set(outputs.map((o) => o.guard))].filter((g) => g !== "" && g !== NOTHING);
+  const all = [...new Set(outputs.map((o) => o.guard))].filter((g) => g !== "");
   const start = (g: string) => g.replace(/\.$/, "");
   return all.filter((g) => !all.some((other) => other !== g && other.startsWith(start(g))));
 }
