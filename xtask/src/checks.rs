@@ -54,9 +54,11 @@ fn drift() -> Outcome {
 /// Writes the generated files anew.
 pub fn generate() -> Outcome {
     setup::front_end()?;
-    let page = ["CHALKEUS_WRITE=1", "cargo", "test", "-q", "-p", "circuit", "--test", "situations"];
+    let page =
+        ["CHALKEUS_WRITE=1", "cargo", "test", "-q", "--workspace", "--test", "all", "situations::"];
     run(".", "env", &page)?;
-    let page = ["CHALKEUS_WRITE=1", "cargo", "test", "-q", "-p", "diagnosis", "--test", "everyday"];
+    let page =
+        ["CHALKEUS_WRITE=1", "cargo", "test", "-q", "--workspace", "--test", "all", "everyday::"];
     run(".", "env", &page)?;
     run(".", "cargo", &["build", "--package", "chalkeus"])?;
     for (command, file) in GENERATED {

@@ -2,11 +2,7 @@
 //! kept in the state it was read in.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-#[path = "common/program.rs"]
-mod program;
-
-use program::Program;
+use crate::program::Program;
 use serde_json::{Value, json};
 use std::process::Command;
 use std::time::{Duration, Instant};
@@ -36,7 +32,7 @@ struct Seated {
 
 fn seated(fault: Option<&str>) -> Seated {
     let runtime = Runtime::new().unwrap();
-    let standin = runtime.block_on(common::standin(fault));
+    let standin = runtime.block_on(crate::common::standin(fault));
     let data = tempfile::tempdir().unwrap();
     let at = [standin.doip.to_string(), standin.hands.to_string()];
     let (program, job) = serve(&data, &["--doip", &at[0], "--hands", &at[1]]);
@@ -159,7 +155,7 @@ fn an_output_is_given_back_when_what_must_hold_for_it_holds_no_longer() {
     assert_eq!(view()["state"]["outputs"], json!(["slide_release"]));
     // Somebody pushes the van: nobody told the program.
     let rolling = json!({"key": "15", "stimuli": {"road_speed": 20.0}});
-    runtime.block_on(common::hands(&standin, "/state", rolling));
+    runtime.block_on(crate::common::hands(&standin, "/state", rolling));
     let until = Instant::now() + Duration::from_secs(7);
     while !view()["state"]["outputs"].is_null() {
         assert!(Instant::now() < until, "it is still driven: {}", view()["state"]);

@@ -2,8 +2,7 @@
 //! asks our stand-in, our client asks their server.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{B1A11_14, BODY, standin};
+use crate::common::{B1A11_14, BODY, standin};
 use link::services::{read_codes, read_data, tester_present};
 use link::{Gateway, LinkError};
 use serde_json::{Value, json};
@@ -37,7 +36,7 @@ async fn a_client_of_others_finds_our_stand_in_right() {
     assert_eq!(told["vin"], "0PMWR22K8NB004417");
     // Seconds: P2 of 500 ms, P2* of 5 s.
     assert_eq!(told["session"], json!([0.5, 5.0]));
-    let monitors = common::wren().monitors.iter().filter(|m| m.module == "A2").count();
+    let monitors = crate::common::wren().monitors.iter().filter(|m| m.module == "A2").count();
     assert_eq!(told["codes"], json!([monitors, 0xFF]));
     for yes in ["present", "cleared", "unlocked", "reset"] {
         assert_eq!(told[yes], true, "{yes}");
@@ -97,7 +96,7 @@ async fn our_client_is_served_by_a_server_of_others() {
 async fn instrument_libraries_of_others_read_our_meter() {
     let s = standin(None).await;
     let leads = json!({"instrument": "volts", "red": "BAT.+", "black": "BAT.-"});
-    common::hands(&s, "/leads", leads).await;
+    crate::common::hands(&s, "/leads", leads).await;
     let mut library = python("python");
     let (host, port) = (s.scpi.ip().to_string(), s.scpi.port().to_string());
     library.arg(here().join("meter.py")).args([host, port]);
@@ -121,8 +120,8 @@ async fn instrument_libraries_of_others_read_our_meter() {
 #[tokio::test]
 async fn instrument_libraries_of_others_read_our_scope() {
     let s = standin(None).await;
-    common::hands(&s, "/state", json!({"key": "15"})).await;
-    common::hands(&s, "/probes", json!({"channels": [{"red": "X1.DH"}]})).await;
+    crate::common::hands(&s, "/state", json!({"key": "15"})).await;
+    crate::common::hands(&s, "/probes", json!({"channels": [{"red": "X1.DH"}]})).await;
     let mut library = python("python");
     let (host, port) = (s.scope.ip().to_string(), s.scope.port().to_string());
     library.arg(here().join("scope.py")).args([host, port]);

@@ -1,10 +1,7 @@
 //! Jobs over HTTP: what is kept, what is refused and how, and that one bad thing spoils nothing else.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-#[path = "common/program.rs"]
-mod program;
-
-use program::{Program, command, place, problem};
+use crate::program::{Program, command, place, problem};
 use serde_json::{Value, json};
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -242,7 +239,7 @@ fn a_broken_vehicle_file_loses_nothing_and_says_so() {
         "by hand meanwhile"
     );
     // Mended, it goes on without a restart.
-    std::fs::write(&file, program::lamp().to_string()).unwrap();
+    std::fs::write(&file, crate::program::lamp().to_string()).unwrap();
     assert_eq!(p.fresh(job)["entries"], 2);
 }
 

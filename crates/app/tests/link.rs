@@ -1,8 +1,7 @@
 //! The client against the stand-in, on the wire.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{B1A11_14, BODY, REAR, hands, standin};
+use crate::common::{B1A11_14, BODY, REAR, hands, standin};
 use link::services::input_output_control::{self, Level};
 use link::services::{clear_codes, read_codes, read_data, session, tester_present};
 use link::{Gateway, LinkError, scpi};

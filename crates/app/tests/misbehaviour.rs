@@ -1,8 +1,7 @@
 //! Many modules in flight, and what becomes of a link whose other side misbehaves.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{BODY, REAR, addresses, hands, standin};
+use crate::common::{BODY, REAR, addresses, hands, standin};
 use link::services::input_output_control::{self, Level};
 use link::services::{ecu_reset, read_codes, read_data, routine, session};
 use link::services::{security_access, write_data};

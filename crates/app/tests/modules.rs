@@ -1,8 +1,7 @@
 //! What modules keep and do: freeze-frame data, self-tests, configuration, lost messages.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{B1A11_14, BODY, REAR, addresses, hands, standin, wren};
+use crate::common::{B1A11_14, BODY, REAR, addresses, hands, standin, wren};
 use link::services::routine::{self, Control};
 use link::services::{
     clear_codes, ecu_reset, read_codes, read_data, security_access, session, write_data,
@@ -107,7 +106,7 @@ async fn what_modules_keep_stands_where_the_vehicle_file_says() {
     v.identifiers.supply = vehicle::Datum { did: 0x4001, coding: pressure };
     v.identifiers.self_test = 0x0301;
     v.identifiers.freeze_frame.odometer.did = 0x4102;
-    let s = common::standin_of(v.clone(), Some("part:K9:coil_open")).await;
+    let s = crate::common::standin_of(v.clone(), Some("part:K9:coil_open")).await;
     hands(&s, "/state", json!({"key": "15"})).await;
     let link = Gateway::connect(s.doip).await.unwrap();
     // (12.5 V + 2) / 0.1 = 145 in one byte.

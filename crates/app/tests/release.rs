@@ -1,12 +1,8 @@
 //! Nothing stays driven: whatever goes away, what was driven ends at the vehicle, and the job says so.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-#[path = "common/program.rs"]
-mod program;
-
+use crate::program::Program;
 use link::scpi;
-use program::Program;
 use serde_json::{Value, json};
 use standin::Standin;
 use std::process::Command;
@@ -29,10 +25,10 @@ impl Driving {
     fn start() -> Self {
         let runtime = Runtime::new().unwrap();
         let standin = runtime.block_on(async {
-            let s = common::standin(None).await;
-            common::hands(&s, "/state", json!({"key": "15"})).await;
+            let s = crate::common::standin(None).await;
+            crate::common::hands(&s, "/state", json!({"key": "15"})).await;
             let leads = json!({"instrument": "volts", "red": "E11.1", "black": "BAT.-"});
-            common::hands(&s, "/leads", leads).await;
+            crate::common::hands(&s, "/leads", leads).await;
             s
         });
         let data = tempfile::tempdir().unwrap();
@@ -138,7 +134,7 @@ fn a_server_that_is_killed_leaves_nothing_driven() {
 fn a_lost_link_ends_it_and_the_job_says_so_when_it_is_back() {
     let d = Driving::start();
     let manners = |cut: bool| {
-        d.runtime.block_on(common::hands(&d.standin, "/manners", json!({"cut": cut})));
+        d.runtime.block_on(crate::common::hands(&d.standin, "/manners", json!({"cut": cut})));
     };
     manners(true);
     d.ends_within(8, || drop(d.looks("hand")));

@@ -1,11 +1,7 @@
 //! A unit fitted and not set up: told field by field, written with the way back kept, taught, refused in words.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-#[path = "common/program.rs"]
-mod program;
-
-use program::Program;
+use crate::program::Program;
 use serde_json::{Value, json};
 use std::process::Command;
 use std::time::Duration;
@@ -28,7 +24,7 @@ struct Bench {
 impl Bench {
     fn with(fault: &str) -> Self {
         let runtime = Runtime::new().unwrap();
-        let standin = runtime.block_on(common::standin(Some(fault)));
+        let standin = runtime.block_on(crate::common::standin(Some(fault)));
         let data = tempfile::tempdir().unwrap();
         let at = [standin.doip.to_string(), standin.hands.to_string()];
         let program = serve(&data, &at);
@@ -46,7 +42,7 @@ impl Bench {
     }
 
     fn hands(&self, state: Value) {
-        self._runtime.block_on(common::hands(&self.standin, "/state", state));
+        self._runtime.block_on(crate::common::hands(&self.standin, "/state", state));
     }
 
     /// What the door module says of a setting.

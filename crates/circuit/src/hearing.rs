@@ -10,7 +10,7 @@ use crate::fault::Change;
 use crate::phase::{DOMINANT, Ear};
 use crate::software::ArrivalIx;
 use crate::solve::Solution;
-use crate::sweep::Sweep;
+use crate::sweep::{Point, Sweep};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 use vehicle::{OperatingState, PartIx, TiSlice, TiVec, Vehicle};
@@ -114,6 +114,29 @@ impl Unheard {
     pub fn has(&self, part: PartIx) -> bool {
         self.parts.binary_search(&part).is_ok()
     }
+}
+
+/// A sweep for each bus in which its middle sends a dominant bit; of some buses there may be none.
+#[derive(Debug, Clone, Default)]
+pub struct Dominant(pub(crate) Vec<Option<Sweep>>);
+
+impl Dominant {
+    /// Takes these messages for lost from now on.
+    pub(crate) fn lack(&mut self, lost: &[ArrivalIx]) {
+        self.0.iter_mut().flatten().for_each(|held| held.lack(lost));
+    }
+}
+
+/// What is seen of the buses while nobody sends.
+#[derive(Debug, Clone)]
+pub(crate) struct Resting {
+    alive: TiVec<PartIx, bool>,
+    /// Voltages of the ears of each bus, the members' first, then the middle's.
+    ears: Vec<Vec<[f64; 3]>>,
+    /// Whether each link that a supply keeps closed is.
+    closed: Vec<Vec<bool>>,
+    /// Pulses that do not arrive, in rising order.
+    still: Vec<ArrivalIx>,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -288,6 +311,11 @@ impl Hearing {
         &self.nodes
     }
 
+    /// The same of some of the buses; of several there may be some twice.
+    pub(crate) fn nodes_on(&self, ways: u32) -> impl Iterator<Item = NodeId> {
+        self.on(ways).flat_map(|b| b.nodes.iter().copied())
+    }
+
     /// What a sound vehicle in the sweep's state does.
     pub fn sound(&self, sweep: &mut Sweep) -> Sound {
         let heard = sweep.hold_lost(&[]);
@@ -319,31 +347,63 @@ impl Hearing {
 
     /// The state with the middle sending a dominant bit, for each bus: from there a fault is a small
     /// change. Slow.
-    pub fn dominant(&self, circuit: &Arc<Circuit>, state: &OperatingState) -> Vec<Sweep> {
-        let held =
-            |bus: &Line| Sweep::lacking(circuit, state, &[Change::Hold(bus.device, DOMINANT)], &[]);
-        self.buses.iter().map(held).collect()
+    pub fn dominant(&self, circuit: &Arc<Circuit>, state: &OperatingState) -> Dominant {
+        let held = |b: usize| Some(self.sending(b, circuit, state, &[]));
+        Dominant((0..self.buses.len()).map(held).collect())
+    }
+
+    /// The same of one of the buses, by its place, where some messages do not arrive.
+    pub(crate) fn sending(
+        &self,
+        b: usize,
+        circuit: &Arc<Circuit>,
+        state: &OperatingState,
+        lost: &[ArrivalIx],
+    ) -> Sweep {
+        let hold = [Change::Hold(self.buses[b].device, DOMINANT)];
+        Sweep::lacking(circuit, state, &hold, lost)
+    }
+
+    /// Places of the buses that are among some.
+    pub(crate) fn places(&self, ways: u32) -> impl Iterator<Item = usize> {
+        self.buses.iter().enumerate().filter(move |(_, b)| ways & bit(b.bus) != 0).map(|(b, _)| b)
+    }
+
+    /// How many buses there are.
+    pub(crate) fn count(&self) -> usize {
+        self.buses.len()
     }
 
     /// Who works and still does not answer in the middle of any bus, under changes, and which messages
     /// do not arrive for it. Given
-    /// what a sound vehicle does, only ways that may have changed are looked at; given the sweeps of
+    /// what a sound vehicle does, only ways that may have changed are looked at; given
     /// [`Hearing::dominant`], more quickly.
     pub fn unheard(
         &self,
         sweep: &mut Sweep,
-        mut dominant: Option<&mut [Sweep]>,
+        mut dominant: Option<&mut Dominant>,
         changes: &[Change],
         sound: Option<&Sound>,
     ) -> Unheard {
         // What is asked for stays as it is while bits are sent.
         let heard = sweep.hold_lost(changes);
-        for held in dominant.iter_mut().flat_map(|d| d.iter_mut()) {
-            held.lack(sweep.taken_lost());
+        if let Some(dominant) = &mut dominant {
+            dominant.lack(sweep.taken_lost());
         }
-        let unheard = self.unheard_held(sweep, dominant, changes, sound, EVERY);
+        let resting = sweep.at_rest(self, changes);
+        let unheard = self.unheard_held(sweep, dominant, changes, sound, EVERY, resting);
         sweep.hear_again(heard);
         unheard
+    }
+
+    /// What a point solved at [`Self::nodes`] shows while nobody sends.
+    pub(crate) fn resting(&self, p: &Point<'_>, still: Vec<ArrivalIx>) -> Resting {
+        Resting {
+            alive: p.alive.to_owned(),
+            ears: self.buses.iter().map(|b| b.ears(p.volts)).collect(),
+            closed: self.buses.iter().map(|b| b.closed(p.volts)).collect(),
+            still,
+        }
     }
 
     /// Which messages do not arrive under changes, of those that take no other bus than some; the rest stays as
@@ -351,13 +411,15 @@ impl Hearing {
     pub(crate) fn lost_on(
         &self,
         ways: u32,
-        sweep: &mut Sweep,
+        (sweep, dominant): (&mut Sweep, &mut Dominant),
         changes: &[Change],
         sound: &Sound,
+        resting: Resting,
     ) -> Vec<ArrivalIx> {
         let is_elsewhere =
             |k: &ArrivalIx| self.ways.get(*k).is_some_and(|w| *w != 0 && w & !ways != 0);
-        let mut lost = self.unheard_held(sweep, None, changes, Some(sound), ways).lost;
+        let unheard = self.unheard_held(sweep, Some(dominant), changes, Some(sound), ways, resting);
+        let mut lost = unheard.lost;
         lost.retain(|k| !is_elsewhere(k));
         lost.extend(sweep.taken_lost().iter().filter(|k| is_elsewhere(k)));
         lost.sort_unstable();
@@ -367,17 +429,12 @@ impl Hearing {
     fn unheard_held(
         &self,
         sweep: &mut Sweep,
-        mut dominant: Option<&mut [Sweep]>,
+        mut dominant: Option<&mut Dominant>,
         changes: &[Change],
         sound: Option<&Sound>,
         ways: u32,
+        Resting { alive, ears: rests, closed, still }: Resting,
     ) -> Unheard {
-        let (alive, rests, closed) = {
-            let p = sweep.solve_at(changes, &self.nodes);
-            let rests: Vec<_> = self.buses.iter().map(|b| b.ears(p.volts)).collect();
-            let closed: Vec<_> = self.buses.iter().map(|b| b.closed(p.volts)).collect();
-            (p.alive.to_owned(), rests, closed)
-        };
         let works = |part: PartIx| self.asked[part] && alive[part];
         let mut reached: TiVec<PartIx, bool> = vec![false; alive.len()].into();
         reached[self.gateway] = alive[self.gateway];
@@ -399,7 +456,7 @@ impl Hearing {
             let hears = match as_ever {
                 Some(s) => s.hears[b].clone(),
                 None => {
-                    let held = match dominant.as_mut().and_then(|d| d.get_mut(b)) {
+                    let held = match dominant.as_mut().and_then(|d| d.0.get_mut(b)?.as_mut()) {
                         Some(held) => bus.ears(held.solve_at(changes, &bus.nodes).volts),
                         None => bus.held(sweep, changes),
                     };
@@ -419,7 +476,7 @@ impl Hearing {
         for (b, bus) in living() {
             bus.lost(sweep, changes, (&rests[b], &heard[b]), (&alive, &reached), &mut lost);
         }
-        lost.extend(sweep.still(changes));
+        lost.extend(still);
         lost.sort_unstable();
         Unheard { parts: alive.keys().filter(|p| works(*p) && !reached[*p]).collect(), lost }
     }
@@ -587,7 +644,10 @@ impl Line {
                 (End::Member(a), End::Member(b))
                     if !(self.ear.is_lin() || heard[a] && heard[b]) =>
                 {
-                    works(a) && works(b) && hears(sweep, a, b) && hears(sweep, b, a)
+                    // Who is not heard in the middle sends first: if nobody hears it, that settles all its
+                    // messages at once.
+                    let (one, other) = if heard[a] { (b, a) } else { (a, b) };
+                    works(a) && works(b) && hears(sweep, one, other) && hears(sweep, other, one)
                 }
                 (from, at) => [from, at].into_iter().all(|end| match end {
                     End::Middle => true,

@@ -1,9 +1,7 @@
 //! Every element kind at operating points worked out by hand, and with each of its failures.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-#[path = "common/bench.rs"]
-mod bench;
-use bench::{bench, resistor};
+use crate::bench::{bench, resistor};
 use circuit::{Circuit, Instrument, Probe, fault};
 use serde_json::{Value, json};
 use std::sync::Arc;

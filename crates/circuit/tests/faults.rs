@@ -1,9 +1,8 @@
 //! Faults are generated from the vehicle file, and their ids say all of them.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{state, wren};
 use circuit::{Change, Circuit, NodeId, Sweep, fault};
-use common::{state, wren};
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, LazyLock};

@@ -1,9 +1,8 @@
 //! Laws of physics that must hold for any fault and state.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::wren;
 use circuit::{Change, Circuit, NodeId, fault};
-use common::wren;
 use proptest::prelude::*;
 use std::sync::LazyLock;
 use vehicle::TiVec;
@@ -45,7 +44,7 @@ proptest! {
         let item = ["terminal:C4.7", "wire:62", "wire:64", "ground:G6"][spot];
         let at = |ohms: f64| {
             let f = fault::by_id(c, &format!("{item}:series:{ohms}")).unwrap();
-            let s = c.solve(&common::state(c, "rear_washer"), &f.changes, None);
+            let s = c.solve(&crate::common::state(c, "rear_washer"), &f.changes, None);
             s.volts[c.node("M7.1").unwrap()] - s.volts[c.node("M7.2").unwrap()]
         };
         prop_assert!(at(low + more) <= at(low) + 1e-9);

@@ -1,17 +1,14 @@
 //! What each tool does to a circuit and what it shows, against values worked out by hand.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-#[path = "common/bench.rs"]
-mod bench;
-
-use bench::resistor;
+use crate::bench::resistor;
 use circuit::{Circuit, Instrument, Probe, Shown, Sweep, fault};
 use serde_json::{Value, json};
 use std::sync::Arc;
 use vehicle::OperatingState;
 
 fn bench(parts: Vec<Value>, joined: &[(&str, &str)]) -> Arc<Circuit> {
-    bench::bench(parts, joined, json!({}))
+    crate::bench::bench(parts, joined, json!({}))
 }
 
 /// Two equal resistors from IN to MID to OUT.

@@ -1,9 +1,8 @@
 //! An independent oracle: ngspice solves the exported decks to the same voltages.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::wren;
 use circuit::{NodeId, Sweep, fault, spice};
-use common::wren;
 use rayon::prelude::*;
 use serde_json::json;
 use std::collections::BTreeMap;

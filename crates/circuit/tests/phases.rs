@@ -1,9 +1,8 @@
 //! Bus levels come out of the circuit.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{state, wren};
 use circuit::{fault, hearing, software};
-use common::{state, wren};
 use vehicle::{Amount, KeyPosition, OperatingState};
 
 #[test]

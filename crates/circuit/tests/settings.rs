@@ -1,11 +1,9 @@
 //! What modules hold and no wire shows: records, identities, what was learned; and what hangs on it.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{state, wren};
 use circuit::software::Verdict;
 use circuit::{Change, Circuit, Sweep, fault, hearing, software};
-use common::{state, wren};
 use std::sync::Arc;
 use vehicle::OperatingState;
 use vehicle::element::Held;

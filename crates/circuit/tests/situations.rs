@@ -2,9 +2,7 @@
 //! page `docs/situations.md` is written from the same list; `CHALKEUS_WRITE=1` writes it anew.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-#[path = "common/bench.rs"]
-mod bench;
-use bench::{bench, resistor};
+use crate::bench::{bench, resistor};
 use circuit::{Circuit, Instrument, Probe, fault};
 use serde_json::{Value, json};
 use std::fmt::Write;
@@ -564,7 +562,7 @@ fn a_relay_that_feeds_its_own_coil_through_its_rest_contact_chatters() {
 #[test]
 fn the_page_says_the_same() {
     let mut page = String::from(
-        "# Twenty situations\n\nSmall circuits every technician knows, with what the solver makes of them. Each has a battery of 12 V behind 10 mΩ, a fuse of 15 A, and 3 mΩ in every terminal. `cargo test -p circuit --test situations` checks every number against the one worked out by hand; this page is written from the same list.\n",
+        "# Twenty situations\n\nSmall circuits every technician knows, with what the solver makes of them. Each has a battery of 12 V behind 10 mΩ, a fuse of 15 A, and 3 mΩ in every terminal. `cargo test -p circuit situations::` checks every number against the one worked out by hand; this page is written from the same list.\n",
     );
     for (n, s) in situations().iter().enumerate() {
         let _ = write!(page, "\n## {}. {}\n\n{}\n\n", n + 1, s.title, s.why);

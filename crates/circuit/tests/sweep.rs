@@ -1,9 +1,8 @@
 //! The quick way of solving hypotheses gives what solving each from rest gives.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::wren;
 use circuit::{NodeId, Sweep, fault, sweep};
-use common::wren;
 
 #[test]
 fn updates_give_what_solving_from_rest_gives() {
@@ -48,7 +47,7 @@ fn updates_give_what_solving_from_rest_gives() {
 #[test]
 fn a_sweep_forgets_each_hypothesis() {
     let c = wren();
-    let state = common::state(&c, "rear_washer");
+    let state = crate::common::state(&c, "rear_washer");
     let mut sweep = Sweep::new(&c, &state, &[]);
     let healthy = sweep.healthy().volts.clone();
     for f in fault::all(&c).iter().step_by(97) {

@@ -1,10 +1,8 @@
 //! What turns past sensors: rates that are counted, what hangs on them, and a ring that has lost teeth.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{state, wren};
 use circuit::{Change, Circuit, Sweep, fault, hearing, software};
-use common::{state, wren};
 use std::sync::Arc;
 use vehicle::{Amount, OperatingState};
 

@@ -1,9 +1,8 @@
 //! What a technician knows must come out of the solved van.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{state, wren};
 use circuit::{Instrument, Probe, Shown, Sweep, fault, software};
-use common::{state, wren};
 
 fn volts(
     c: &std::sync::Arc<circuit::Circuit>,

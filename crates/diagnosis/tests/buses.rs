@@ -1,10 +1,8 @@
 //! A bus read with a plain meter, and parted to find what is on it.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{Exact, MODEL, scan, state};
 use circuit::fault;
-use common::{Exact, MODEL, scan, state};
 use diagnosis::bus_static::{self, BusStatic};
 use diagnosis::costs::Prices;
 use diagnosis::evidence::{Evidence, Finding, Present};

@@ -1,9 +1,8 @@
 //! Checks of their own kind: a reading that the meter spoils, bare posts; and whether what is predicted quickly for every hypothesis is what a meter shows of that fault.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-mod common;
+use crate::common::{Exact, MODEL, state};
 use circuit::{Instrument, Probe};
-use common::{Exact, MODEL, state};
 use diagnosis::costs::Prices;
 use diagnosis::next::candidates::{What, points};
 use diagnosis::next::{self, Ask};
@@ -112,7 +111,7 @@ fn a_meter_across_an_open_contact_shows_when_what_hangs_behind_it_has_let_go() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(10))]
     #[test]
     fn what_is_expected_of_a_meter_is_what_it_shows_with_its_own_load(
         at in any::<proptest::sample::Index>(), faults in prop::collection::vec(any::<proptest::sample::Index>(), 12),

@@ -3,8 +3,7 @@
 //! `docs/everyday.md` is written from the same list; `CHALKEUS_WRITE=1` writes it anew.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{MODEL, state};
+use crate::common::{MODEL, state};
 use diagnosis::costs::Prices;
 use diagnosis::next::{self, Ask, Check};
 use diagnosis::prior::{Known, Occurs};
@@ -562,7 +561,7 @@ fn assert_few_odd(judged: &[Judged]) {
 
 fn page(judged: &[Judged]) -> String {
     let mut page = String::from(
-        "# Forty complaints of every day\n\nOn the shipped van, with nothing but the complaint and what the customer sees work beside it. `cargo test -p diagnosis --test everyday` checks that what anyone in the trade would name is among the first three suspects, and that the first two checks lie in the complaint's own circuit or beside it; this page is written from the same list.\n\n| complaint | first three suspects | first two checks | why a technician would agree |\n|---|---|---|---|\n",
+        "# Forty complaints of every day\n\nOn the shipped van, with nothing but the complaint and what the customer sees work beside it. `cargo test -p diagnosis everyday::` checks that what anyone in the trade would name is among the first three suspects, and that the first two checks lie in the complaint's own circuit or beside it; this page is written from the same list.\n\n| complaint | first three suspects | first two checks | why a technician would agree |\n|---|---|---|---|\n",
     );
     for j in judged {
         let _ = writeln!(page, "{}", j.line);

@@ -1,8 +1,7 @@
 //! A part fitted as a check: when it is offered, and when not.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-mod common;
-use common::{MODEL, state};
+use crate::common::{MODEL, state};
 use diagnosis::costs::Prices;
 use diagnosis::next::{self, Ask, CannotDo, Moves};
 use diagnosis::prior::{Known, Occurs, told_of};

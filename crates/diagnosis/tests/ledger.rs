@@ -1,8 +1,7 @@
 //! What a ledger adds up to: every kind of entry, doubts, corrections, repairs.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{MODEL, state};
+use crate::common::{MODEL, state};
 use diagnosis::ledger::{Case, Entry, Intake, Numbered, ReadCode, ScannedModule, scan_evidence};
 use diagnosis::prior::Adjusted;
 use diagnosis::{Evidence, Finding, Present, Strength};

@@ -1,12 +1,10 @@
 //! What live values stand for, and how they stand to what a sound vehicle would show.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{MODEL, state};
 use circuit::fault;
 use circuit::hearing;
 use circuit::software;
-use common::{MODEL, state};
 use diagnosis::live::{self, Meaning, Stands};
 use diagnosis::{Evidence, Finding, words};
 use std::collections::BTreeMap;

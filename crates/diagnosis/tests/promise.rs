@@ -1,9 +1,8 @@
 //! What a check promises is what it gives, on average over what the engine itself holds possible.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{MODEL, state};
 use circuit::{Fault, Instrument, Probe, fault};
-use common::{MODEL, state};
 use diagnosis::costs::Prices;
 use diagnosis::evidence::Sight;
 use diagnosis::next::{self, Ask, Ranked};
@@ -15,7 +14,7 @@ use std::collections::BTreeMap;
 use vehicle::{OperatingState, SignalId};
 
 /// Draws for each check.
-const DRAWS: usize = 36;
+const DRAWS: usize = 24;
 /// Share of what was promised that may be gained. More than promised is no harm: a check is valued by
 /// ranges of its value, and the value itself tells more than the range it falls into.
 const LEAST: f64 = 0.8;
@@ -70,10 +69,10 @@ impl Bench for Drawn {
         })
     }
     fn scan(&mut self) -> Vec<Finding> {
-        common::scan(&self.state, &self.hidden.changes)
+        crate::common::scan(&self.state, &self.hidden.changes)
     }
     fn values(&mut self, signals: &[SignalId]) -> Vec<Finding> {
-        common::values(&self.state, &self.hidden.changes, signals)
+        crate::common::values(&self.state, &self.hidden.changes, signals)
     }
     fn moved(&mut self, _: &str) -> bool {
         false

@@ -1,11 +1,9 @@
 //! What a passed test has proven, and what it did not touch.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{MODEL, state};
 use circuit::fault;
 use circuit::software::Verdict;
-use common::{MODEL, state};
 use diagnosis::proven::{self, Proven};
 
 fn share(p: &Proven, item: &str) -> Option<f64> {

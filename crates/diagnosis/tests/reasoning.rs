@@ -2,9 +2,8 @@
 //! readings.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{Exact, MODEL, follow, state};
 use circuit::{Instrument, Probe, fault};
-use common::{Exact, MODEL, follow, state};
 use diagnosis::costs::Prices;
 use diagnosis::evidence::Sight;
 use diagnosis::gate::{self, Standing};

@@ -1,10 +1,8 @@
 //! Wishes followed from the switch to the effect on the shipped van.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{MODEL, state};
 use circuit::{fault, hearing, software};
-use common::{MODEL, state};
 use diagnosis::request::{self, Chain, ChainStep, Known};
 use diagnosis::{Evidence, Finding, Strength};
 use std::collections::BTreeMap;

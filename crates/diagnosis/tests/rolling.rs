@@ -1,10 +1,8 @@
 //! Four wheels compared while they roll: a ring that has lost teeth, found by their rates alone.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{Exact, MODEL, ranked, state};
 use circuit::Instrument;
-use common::{Exact, MODEL, ranked, state};
 use diagnosis::next::Ranked;
 use diagnosis::next::candidates::What;
 use diagnosis::{Evidence, Finding, LiveReading, Posterior, Strength, live, trial};
@@ -74,7 +72,8 @@ fn the_wheels_are_proposed_together_and_nobody_probes_on_the_road() {
 
 #[test]
 fn what_cannot_be_weighed_is_refused_in_words() {
-    let read = |state: &str, finding| Evidence::new(common::state(state), finding).check(&MODEL);
+    let read =
+        |state: &str, finding| Evidence::new(crate::common::state(state), finding).check(&MODEL);
     let one = |signal: &str, value| Finding::Signal { signal: signal.into(), value };
     // At rest nothing turns, and while it rolls the sensor's volts go to and fro.
     let at_rest = read("on", together([0.0; 4])).unwrap_err().to_string();

@@ -1,9 +1,7 @@
 //! A unit that was fitted and not set up is named: by its codes, by what it holds, by the work that was done.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{MODEL, ranked, state, values};
+use crate::common::{MODEL, ranked, state, values};
 use diagnosis::prior::{Event, Known, Recent};
 use diagnosis::{Evidence, Finding, Posterior, Priors, Strength, next};
 use vehicle::Item;

@@ -1,8 +1,7 @@
 //! Sheets and connector faces of the whole van.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{MODEL, state};
+use crate::common::{MODEL, state};
 use diagnosis::sheet::{self, Sheet, Wanted};
 use std::collections::BTreeSet;
 use vehicle::OperatingState;

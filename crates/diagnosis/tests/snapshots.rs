@@ -2,9 +2,8 @@
 //! same of the suspects.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{MODEL, state};
 use circuit::{Instrument, Probe, software};
-use common::{MODEL, state};
 use diagnosis::{Evidence, Finding, Posterior, Strength};
 use proptest::prelude::*;
 

@@ -1,9 +1,8 @@
 //! The supply judged by itself.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::MODEL;
 use circuit::fault;
-use common::MODEL;
 use diagnosis::supply;
 use diagnosis::verdict::Verdict;
 

@@ -1,9 +1,8 @@
 //! Levels of a capture, each sender's own, beside what suspects predict at the cavities it was tapped at.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
+use crate::common::{MODEL, state};
 use circuit::fault;
-use common::{MODEL, state};
 use diagnosis::tapped::{Compared, Frame, Seen, Tap, Who, asleep, compared, edges, sender_of};
 use diagnosis::{Evidence, Finding, Posterior};
 use vehicle::{Item, PartId};

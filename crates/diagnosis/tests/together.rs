@@ -1,10 +1,8 @@
 //! Values read together that feel the same (N33): what disagrees is laid to whoever can make it disagree.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-
+use crate::common::{MODEL, state};
 use circuit::{fault, software};
-use common::{MODEL, state};
 use diagnosis::{Evidence, Finding, LiveReading, words};
 use std::collections::BTreeMap;
 use vehicle::{Amount, OperatingState};

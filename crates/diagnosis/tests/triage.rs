@@ -1,9 +1,8 @@
 //! Codes in the order they matter, and those of one's own making.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{Exact, MODEL, state};
 use circuit::Instrument;
-use common::{Exact, MODEL, state};
 use diagnosis::ledger::{Case, Entry, Intake, Numbered, ReadCode, ScannedModule};
 use diagnosis::triage::{Group, Matter, Role, triage};
 use diagnosis::trial::Bench;

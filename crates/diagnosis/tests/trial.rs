@@ -1,8 +1,7 @@
 //! How good the reasoning is: a short trial with a fixed seed, and the exact optimum on small fields.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-use common::{Exact, MODEL, state};
+use crate::common::{Exact, MODEL, state};
 use diagnosis::trial::draw::{self, Truths};
 use diagnosis::trial::{self, Bench, Strategy, optimum, tally::Tally};
 use diagnosis::{Evidence, Finding, Posterior, Priors, Strength};

@@ -1,9 +1,7 @@
 //! Live values as a check: proposed where they tell most, worth what they tell, and not twice.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-mod common;
-
-use common::{Exact, MODEL, asked, ranked, state};
+use crate::common::{Exact, MODEL, asked, ranked, state};
 use diagnosis::next::candidates::What;
 use diagnosis::next::{self, CannotDo, Check, Ranked};
 use diagnosis::trial;

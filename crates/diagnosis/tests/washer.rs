@@ -1,9 +1,8 @@
 //! A weak rear washer, worked through as a technician would.
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
+use crate::common::{MODEL, follow, state};
 use circuit::{Instrument, Probe, fault};
-use common::{MODEL, follow, state};
 use diagnosis::trial::Ending;
 use diagnosis::verdict::{self, Verdict};
 use diagnosis::{Evidence, Finding, Posterior, Priors, Strength, suspects};

@@ -16,6 +16,8 @@ use std::time::Instant;
 use vehicle::{Condition, OperatingState, SignalSource, Vehicle};
 
 const STATES: usize = 12;
+/// How often each of two ways is timed.
+const ROUNDS: usize = 4;
 /// Points given to ngspice.
 const SAMPLE: usize = 24;
 
@@ -103,22 +105,28 @@ fn hearing(c: &Arc<Circuit>, faults: &[Fault]) {
             f.permits.iter_mut().for_each(|p| known(&mut p.holds, &hears, &value, &mut put));
         }
         let deaf = Arc::new(Circuit::new(deaf).unwrap());
-        // Now this one first, now that one: neither finds the caches warm for it.
-        let (a, b, c, d) = (
-            timed(&deaf, &named.state),
-            timed(c, &named.state),
-            timed(c, &named.state),
-            timed(&deaf, &named.state),
-        );
-        with += b.0.min(c.0);
-        without += a.0.min(d.0);
+        // Now this one first, now that one: neither finds the caches warm for it. The quickest of each counts, as
+        // least disturbed by what else the machine does.
+        let (mut own, mut other) = ((f64::INFINITY, 0), (f64::INFINITY, 0));
+        let quicker = |a: (f64, usize), b: (f64, usize)| if a.0 < b.0 { a } else { b };
+        for turn in 0..ROUNDS {
+            if turn % 2 == 0 {
+                other = quicker(other, timed(&deaf, &named.state));
+            }
+            own = quicker(own, timed(c, &named.state));
+            if turn % 2 == 1 {
+                other = quicker(other, timed(&deaf, &named.state));
+            }
+        }
+        with += own.0;
+        without += other.0;
         println!(
             "  {:28} {:7.1} ms, {} from rest; hearing nothing {:7.1} ms, {} from rest",
             named.id,
-            1e3 * b.0.min(c.0),
-            b.1,
-            1e3 * a.0.min(d.0),
-            a.1
+            1e3 * own.0,
+            own.1,
+            1e3 * other.0,
+            other.1
         );
     }
     println!(

@@ -5,7 +5,7 @@
 use super::{Found, Sweep};
 use crate::compile::{Circuit, NodeId};
 use crate::fault::Change;
-use crate::hearing::{ROUNDS, Sound};
+use crate::hearing::{Dominant, Hearing, ROUNDS, Resting, Sound};
 use crate::software::{ArrivalIx, View};
 use std::sync::{Arc, OnceLock};
 use vehicle::{OperatingState, PartIx, TiSlice};
@@ -14,23 +14,33 @@ use vehicle::{OperatingState, PartIx, TiSlice};
 #[derive(Debug, Clone, Default)]
 pub(super) struct Ears {
     shared: Arc<OnceLock<Quiet>>,
-    /// A sweep of one's own to ask them with.
-    own: Option<Box<Sweep>>,
+    /// Sweeps of one's own to ask them with.
+    own: Option<Box<Asking>>,
 }
 
 /// The sound vehicle with nothing held.
 #[derive(Debug)]
 struct Quiet {
-    sweep: Sweep,
+    rest: Sweep,
+    /// For each bus, its middle sends a dominant bit; made when it is first needed.
+    sending: Vec<OnceLock<Sweep>>,
     sound: Sound,
+}
+
+/// Sweeps that hypotheses are asked with.
+#[derive(Debug, Clone)]
+struct Asking {
+    rest: Sweep,
+    dominant: Dominant,
 }
 
 impl Quiet {
     fn of(circuit: &Arc<Circuit>, state: &OperatingState, lost: &[ArrivalIx]) -> Self {
-        let sweep = Sweep::lacking(circuit, state, &[], lost);
-        let sound =
-            circuit.request_hearing().map(|h| h.sound(&mut sweep.clone())).unwrap_or_default();
-        Self { sweep, sound }
+        let rest = Sweep::lacking(circuit, state, &[], lost);
+        let hearing = circuit.request_hearing();
+        let sound = hearing.map(|h| h.sound(&mut rest.clone())).unwrap_or_default();
+        let sending = vec![OnceLock::new(); hearing.map_or(0, Hearing::count)];
+        Self { rest, sending, sound }
     }
 }
 
@@ -106,7 +116,7 @@ impl Sweep {
             if ways == 0 && !self.is_counted_otherwise(found, changes) {
                 break;
             }
-            let lost = self.ask(ways, changes);
+            let lost = self.ask(ways, found, changes);
             if lost == self.lost {
                 break;
             }
@@ -152,7 +162,7 @@ impl Sweep {
                 return hearing.ways(software.awaited(solution.view(alive, &self.lost)));
             }
             (Found::Updated { .. }, _) if self.now.hangs => {
-                for n in software.read.iter().chain(hearing.nodes()) {
+                for n in &software.read {
                     self.factor.find(&circuit.plan, *n);
                 }
                 hearing.ways(software.awaited(View {
@@ -165,26 +175,62 @@ impl Sweep {
             }
             _ => return 0,
         };
-        if hearing.touches_on(ways, &circuit, changes) {
+        if ways == 0 || hearing.touches_on(ways, &circuit, changes) {
             return ways;
+        }
+        if !matches!(found, Found::Updated { .. }) {
+            return 0;
+        }
+        for n in hearing.nodes_on(ways) {
+            self.factor.find(&circuit.plan, n);
         }
         let woke = |part: PartIx| self.now.alive[part] != self.base_alive[part];
         let sound = |a: NodeId, b: NodeId| self.base.volts[a] - self.base.volts[b];
         let volts: &TiSlice<NodeId, f64> = TiSlice::from_ref(&self.factor.volts);
-        let differs = matches!(found, Found::Updated { .. })
-            && (hearing.middles_on(ways).any(woke)
-                || hearing.stirs_on(ways, |a, b| volts[a] - volts[b], sound));
+        let differs = hearing.middles_on(ways).any(woke)
+            || hearing.stirs_on(ways, |a, b| volts[a] - volts[b], sound);
         if differs { ways } else { 0 }
     }
 
-    /// What does not arrive of what requests wait for, over some of the buses.
-    fn ask(&mut self, ways: u32, changes: &[Change]) -> Vec<ArrivalIx> {
+    /// What is seen of the buses while nobody sends, under changes.
+    pub(crate) fn at_rest(&mut self, hearing: &Hearing, changes: &[Change]) -> Resting {
+        self.whole = false;
+        let found = self.solve_heard(changes);
+        self.found_at_rest(hearing, found, changes)
+    }
+
+    fn found_at_rest(&mut self, hearing: &Hearing, found: Found, changes: &[Change]) -> Resting {
+        let still = self.still_of(found, changes);
+        let point = self.point(found, hearing.nodes());
+        hearing.resting(&point, still)
+    }
+
+    /// What does not arrive of what requests wait for, over some of the buses, given what was found under these
+    /// changes.
+    fn ask(&mut self, ways: u32, found: Found, changes: &[Change]) -> Vec<ArrivalIx> {
         let circuit = Arc::clone(&self.circuit);
         let Some(hearing) = circuit.request_hearing() else { return Vec::new() };
         let shared = Arc::clone(&self.ears.shared);
         let quiet = shared.get_or_init(|| Quiet::of(&circuit, &self.state, &self.base_lost));
-        let own = self.ears.own.get_or_insert_with(|| Box::new(quiet.sweep.clone()));
-        own.lack(&self.lost);
-        hearing.lost_on(ways, own, changes, &quiet.sound)
+        let mut own = self.ears.own.take().unwrap_or_else(|| {
+            let dominant = Dominant(vec![None; hearing.count()]);
+            Box::new(Asking { rest: quiet.rest.clone(), dominant })
+        });
+        for b in hearing.places(ways) {
+            let lost = &self.base_lost;
+            let made = || hearing.sending(b, &circuit, &self.state, lost);
+            own.dominant.0[b].get_or_insert_with(|| quiet.sending[b].get_or_init(made).clone());
+        }
+        own.rest.lack(&self.lost);
+        // What is held here is not held while the buses are asked.
+        let resting = match self.holds.is_empty() {
+            true => self.found_at_rest(hearing, found, changes),
+            false => own.rest.at_rest(hearing, changes),
+        };
+        own.dominant.lack(&self.lost);
+        let asking = (&mut own.rest, &mut own.dominant);
+        let lost = hearing.lost_on(ways, asking, changes, &quiet.sound, resting);
+        self.ears.own = Some(own);
+        lost
     }
 }

@@ -15,18 +15,13 @@ pub(super) struct Teeth {
 }
 
 impl Sweep {
-    /// Pulses that do not arrive although something turns, under changes, in rising order.
-    pub(crate) fn still(&mut self, changes: &[Change]) -> Vec<ArrivalIx> {
-        if self.circuit.software.pulses().next().is_none() {
-            return Vec::new();
-        }
-        let found = self.solve_heard(changes);
-        self.still_of(found, changes)
-    }
-
-    /// The same of what was just found under these changes.
+    /// Pulses that do not arrive although something turns, in what was just found under these changes; in rising
+    /// order.
     pub(super) fn still_of(&mut self, found: Found, changes: &[Change]) -> Vec<ArrivalIx> {
         let circuit = Arc::clone(&self.circuit);
+        if circuit.software.pulses().next().is_none() {
+            return Vec::new();
+        }
         let shared = Arc::clone(&self.teeth.shared);
         let on = shared.get_or_init(|| {
             let state = circuit.teeth_on(&self.state)?;

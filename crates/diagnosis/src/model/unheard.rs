@@ -46,12 +46,8 @@ impl Model {
                 let mut dominant = dominant.clone();
                 let mut heard = |h: &HypIx| {
                     let changes = &self.faults[*h].changes;
-                    let unheard = hearing.unheard(
-                        &mut sweep,
-                        dominant.as_deref_mut(),
-                        changes,
-                        Some(&p.sound),
-                    );
+                    let unheard =
+                        hearing.unheard(&mut sweep, dominant.as_mut(), changes, Some(&p.sound));
                     let mut made = plain(*h).clone();
                     made.set_unheard(&self.circuit, &unheard);
                     (made.software() != plain(*h).software()).then(|| Box::new(made))

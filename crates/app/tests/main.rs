@@ -1,0 +1,16 @@
+//! Everything asked of the program from outside.
+#![allow(missing_docs, dead_code, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod command_line;
+mod common;
+mod course;
+mod independent;
+mod jobs;
+mod link;
+mod misbehaviour;
+mod modules;
+#[path = "common/program.rs"]
+mod program;
+mod release;
+mod secrecy;
+mod setup;
