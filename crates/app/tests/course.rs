@@ -190,6 +190,27 @@ fn a_share_of_the_time_is_set_within_its_range_and_the_current_is_read() {
 }
 
 #[test]
+fn what_knows_steps_only_is_driven_by_their_number() {
+    let Seated { runtime: _runtime, standin: _standin, data: _data, program, job } = seated(None);
+    program.kept(&format!("/api/jobs/{job}/state"), &json!({"state": {"key": "15"}}));
+    let drive = format!("/api/jobs/{job}/drive");
+    let blower = |percent: f64| json!({"output": "blower", "on": true, "percent": percent});
+    let refused = program.refused(&drive, &blower(40.0));
+    assert!(refused["detail"].as_str().unwrap().contains("30 %, 50 %, 70 %, 100 %"), "{refused}");
+    // What its module was told, as it says itself.
+    for percent in [30.0, 100.0] {
+        program.kept(&drive, &blower(percent));
+        let state = program.json(&format!("/api/jobs/{job}"))["state"].clone();
+        assert_eq!(state["percent"], json!({"blower": percent}), "{state}");
+        let read = values(&program, job, &["blower_duty"]);
+        let said = read["values"][0]["raw"].as_f64().unwrap();
+        assert!((said - percent).abs() < 1.0, "{read}");
+        assert_eq!(read["values"][0]["stands"], "as_expected", "{read}");
+    }
+    program.kept(&drive, &json!({"output": "blower", "on": false}));
+}
+
+#[test]
 fn without_hands_nobody_goes_through_anything() {
     let data = tempfile::tempdir().unwrap();
     let (program, job) = serve(&data, &[]);

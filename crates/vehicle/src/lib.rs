@@ -12,6 +12,7 @@ pub mod ids;
 mod load;
 pub mod message;
 pub mod options;
+mod output;
 pub mod physical;
 pub mod profile;
 pub mod quantity;

@@ -415,6 +415,10 @@ pub struct Output {
     /// Least and largest share of time that a tester may set, percent; none: it is only on or off.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub percent: Option<[f64; 2]>,
+    /// Shares of time of its steps, percent, the least first, where it knows steps only; a tester asks for one by
+    /// its number, counted from 1.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub steps: Vec<f64>,
     /// The signal with which its module reads the current that it takes.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub current: Option<SignalId>,

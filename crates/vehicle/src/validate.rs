@@ -286,6 +286,22 @@ impl Vehicle {
                     "give the least share first, then the largest, from 1 to 100",
                 );
             }
+            let rises = output.steps.windows(2).all(|w| w[0] < w[1]);
+            let fits = output.steps.iter().all(|s| (1.0..=100.0).contains(s));
+            if !(rises && fits) || !output.steps.is_empty() && output.usual_percent().is_none() {
+                f.add(
+                    format!("outputs[{}].steps", output.id),
+                    format!("{:?} % are not possible", output.steps),
+                    "give the share of each step, the least first, from 1 to 100; `duty` is one of them",
+                );
+            }
+            if output.percent.is_some() && !output.steps.is_empty() {
+                f.add(
+                    format!("outputs[{}].steps", output.id),
+                    "it has a range beside its steps".to_owned(),
+                    "keep `steps` where a tester asks for one by its number, `percent` where any share will do",
+                );
+            }
         }
         let wires: BTreeSet<String> = self.wires.iter().map(|w| w.id.to_string()).collect();
         for place in &self.places {
@@ -611,12 +627,15 @@ impl Vehicle {
         }
         for (output, percent) in &state.percent {
             let own = self.outputs.iter().find(|o| o.id == *output);
-            match own.map(|o| o.percent.filter(|_| state.outputs.contains(output))) {
+            match own {
                 None => problems.push(format!("there is no output “{output}”")),
-                Some(None) => problems.push(format!("“{output}” is not driven by percent")),
-                Some(Some([least, most])) if !(least..=most).contains(&percent.0) => problems
-                    .push(format!("“{output}” takes {least} to {most} %, not {} %", percent.0)),
-                Some(Some(_)) => {}
+                Some(o) if !(o.is_graded() && state.outputs.contains(output)) => {
+                    problems.push(format!("“{output}” is not driven by percent"));
+                }
+                Some(o) if !o.takes(percent.0) => {
+                    problems.push(format!("“{output}” takes {}, not {} %", o.shares(), percent.0))
+                }
+                Some(_) => {}
             }
         }
         for connector in &state.unplugged {

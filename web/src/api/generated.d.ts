@@ -3274,6 +3274,8 @@ export interface components {
             other_way?: null | components["schemas"]["OutputId"];
             /** @description Least and largest share of time that may be set, percent. */
             percent?: number[] | null;
+            /** @description Shares of time of its steps, percent, the first step first. */
+            steps: number[];
             current?: null | components["schemas"]["SignalId"];
             at_pin?: null | components["schemas"]["SignalId"];
             /** @description State in which it is driven. */

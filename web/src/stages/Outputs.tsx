@@ -5,6 +5,7 @@ import { Effect } from "../ui/Effect";
 import { matches } from "../ui/search";
 import { Chain } from "./outputs/Chain";
 import { Feedback } from "./outputs/Feedback";
+import { shares } from "./outputs/offered";
 import { Percent } from "./outputs/Percent";
 import { Proves } from "./outputs/Proves";
 import { grouped, guards, type Output, rowsOf } from "./outputs/rows";
@@ -48,9 +49,9 @@ function One({ output: first }: { output: Output }) {
         {on && o.current && (
           <Feedback job={view.id} signal={o.current} of="current" pulsed={pulsed} />
         )}
-        {on && o.percent && (
+        {on && shares(o).length > 0 && (
           <Percent
-            range={o.percent}
+            shares={shares(o)}
             now={view.state.percent?.[o.id]}
             set={(percent) => act("drive", { output: o.id, on: true, percent }).catch(() => {})}
           />

@@ -26,6 +26,17 @@ pub(super) struct Driven {
     until: Instant,
 }
 
+/// What its module is told: what takes percent its usual share where no other is wished for, what knows steps the
+/// number of one.
+fn told(output: &Output, level: Level) -> Level {
+    let percent = match level {
+        Level::Percent(percent) => Some(percent),
+        Level::On => output.usual_percent(),
+        Level::Step(_) => None,
+    };
+    percent.map_or(level, |p| output.step_of(p).map_or(Level::Percent(p), Level::Step))
+}
+
 impl Bench {
     /// Drives an output, or gives it back where no level is named.
     pub async fn drive(
@@ -43,14 +54,7 @@ impl Bench {
             .find(|(p, _)| p.id == output.module)
             .map(|(_, a)| a)
             .ok_or_else(|| BenchError::NoAddress(output.module.to_string()))?;
-        // What takes percent is told its usual share where no other is wished for.
-        let level = match (level, output.percent) {
-            (Some(Level::On), Some([least, most])) => {
-                let usual = output.duty.map_or(most, |duty| 100.0 * duty);
-                Some(Level::Percent(usual.clamp(least, most)))
-            }
-            (level, _) => level,
-        };
+        let level = level.map(|level| told(output, level));
         if level.is_some() {
             self.is_permitted(vehicle, output).await?;
         }

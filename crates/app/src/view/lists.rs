@@ -91,6 +91,8 @@ pub struct OutputView {
     pub other_way: Option<OutputId>,
     /// Least and largest share of time that may be set, percent.
     pub percent: Option<[f64; 2]>,
+    /// Shares of time of its steps, percent, the first step first.
+    pub steps: Vec<f64>,
     /// The signal that reads the current it takes.
     pub current: Option<SignalId>,
     /// The signal that reads the voltage at its own pin.
@@ -176,6 +178,7 @@ fn outputs(model: &Model) -> Vec<OutputView> {
                 needs: o.needs.iter().map(|n| n.name.clone()).collect(),
                 other_way: o.other_way.clone(),
                 percent: o.percent,
+                steps: o.steps.clone(),
                 current: o.current.clone(),
                 at_pin: (model.circuit.software.output(&o.id))
                     .and_then(|number| request::at_pin(model, number))

@@ -9,9 +9,12 @@ pub enum Level {
     On,
     /// On for a share of the time, percent, 1 to 100.
     Percent(f64),
+    /// In one of its steps, counted from 1.
+    Step(u8),
 }
 
-/// Short-term adjustment (03), with one byte of control state: 1 for on, or the percent.
+/// Short-term adjustment (03), with one byte of control state: 1 for on, the percent, or the number of
+/// the step.
 ///
 /// # Errors
 /// [`LinkError`].
@@ -20,6 +23,7 @@ pub async fn drive(link: &Gateway, who: u16, did: u16, level: Level) -> Result<(
     let state = match level {
         Level::On => 1,
         Level::Percent(percent) => percent.round().clamp(1.0, 100.0) as u8,
+        Level::Step(number) => number,
     };
     link.request(who, "driving the output", &[0x2F, h, l, 0x03, state]).await.map(|_| ())
 }

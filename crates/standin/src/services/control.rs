@@ -11,19 +11,20 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
     };
     let did = u16::from_be_bytes([*high, *low]);
     let module = &w.circuit.vehicle.parts[part].id;
-    let (id, limit_s, range) = (w.circuit.vehicle.outputs.iter())
+    let output = (w.circuit.vehicle.outputs.iter())
         .find(|o| &o.module == module && o.did == did)
-        .map(|o| (o.id.clone(), o.limit_s, o.percent))
         .ok_or(OUT_OF_RANGE)?;
+    let (id, limit_s) = (output.id.clone(), output.limit_s);
     match (control, more) {
         (0x03, [on @ 0x01..=0xFF]) => {
-            // One byte: percent where the output has it, else on.
-            let percent = match range {
-                Some([least, most]) if (least..=most).contains(&f64::from(*on)) => {
+            // One byte: the number of a step where the output has steps, percent where it has that, else on.
+            let percent = match output.steps.get(usize::from(*on) - 1) {
+                Some(step) => Some(Amount(*step)),
+                None if output.takes(f64::from(*on)) && output.steps.is_empty() => {
                     Some(Amount(f64::from(*on)))
                 }
-                None if *on == 1 => None,
-                _ => return Err(OUT_OF_RANGE),
+                None if *on == 1 && !output.is_graded() => None,
+                None => return Err(OUT_OF_RANGE),
             };
             if !w.sessions.contains_key(&part) {
                 return Err(NOT_IN_SESSION);

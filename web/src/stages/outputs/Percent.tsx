@@ -1,14 +1,14 @@
 import { ToggleGroup } from "radix-ui";
 import { useJob } from "../../api/job";
-import { offered } from "./offered";
 
 /** How much of the time a driven output is on: one press each. */
 export function Percent({
-  range,
+  shares,
   now,
   set,
 }: {
-  range: number[];
+  /** What each button sets, and what it says. */
+  shares: [number, string][];
   /** As it was set; its usual share when nothing was. */
   now: number | undefined;
   set: (percent: number) => void;
@@ -25,13 +25,13 @@ export function Percent({
         onValueChange={(v) => v && set(Number(v))}
         className="flex border border-ink"
       >
-        {offered(range).map((p) => (
+        {shares.map(([p, name]) => (
           <ToggleGroup.Item
             key={p}
             value={String(p)}
             className="num min-h-11 min-w-12 border-rule px-2 not-first:border-l data-[state=on]:bg-ink data-[state=on]:text-sheet"
           >
-            {p} %
+            {name}
           </ToggleGroup.Item>
         ))}
       </ToggleGroup.Root>

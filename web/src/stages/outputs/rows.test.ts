@@ -11,6 +11,7 @@ const output = (id: string, module: string, other: string | null = null): Output
   limit_s: 5,
   guard: "",
   needs: [],
+  steps: [],
   other_way: other,
   at_pin: null,
   state: {} as Output["state"],
