@@ -9,6 +9,7 @@ mod http;
 mod plans;
 mod presence;
 mod progress;
+mod report;
 mod roll_call;
 mod serve;
 mod shop;

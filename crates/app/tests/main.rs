@@ -12,5 +12,6 @@ mod modules;
 #[path = "common/program.rs"]
 mod program;
 mod release;
+mod report;
 mod secrecy;
 mod setup;

@@ -61,7 +61,8 @@ pub async fn three_codes_one_dragged_reference_and_a_misleading_reading(house: &
     assert_eq!(v["certain"]["item"], "part:B2");
     repair(b, url, job, "sensor replaced, connector dry").await;
     b.press("Report").await;
-    b.says("doubt").await;
+    b.press("For the next technician").await;
+    b.says("doubted").await;
     let v = view(url, job).await;
     assert!(v["repair"]["probability"].as_f64().unwrap() > 0.95);
     assert_eq!(v["signed_off"], true);

@@ -106,9 +106,15 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.press("Sign off").await;
     b.says("Signed off").await;
     b.press("Report").await;
-    b.says("it holds without any one finding").await;
+    b.says("Shown beyond doubt").await;
     b.says("water at the rear window").await;
     b.picture("report").await;
+    b.press("For the next technician").await;
+    b.says("it holds without any one finding").await;
+    for face in ["customer", "technician"] {
+        let page = reqwest::get(format!("{url}/api/jobs/1/report/{face}")).await.unwrap();
+        assert!(!page.text().await.unwrap().contains("Not signed off"));
+    }
     let export: serde_json::Value =
         reqwest::get(format!("{url}/api/jobs/1/export")).await.unwrap().json().await.unwrap();
     assert_eq!(export["format"], "chalkeus-job-1");

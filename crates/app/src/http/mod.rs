@@ -16,6 +16,7 @@ pub(crate) mod problem;
 mod proves;
 mod reasoning;
 mod recordings;
+mod report;
 mod requests;
 mod scans;
 mod scope;
@@ -83,6 +84,8 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(sheets::face))
         .routes(routes!(sheets::subjects))
         .routes(routes!(jobs::export))
+        .routes(routes!(report::page))
+        .routes(routes!(report::ledger))
         .routes(routes!(events::events))
         .routes(routes!(vehicle_side::live))
         .routes(routes!(values::signals))

@@ -1,0 +1,66 @@
+//! A job handed over: two faces of one page, without any outside reference, and no claim beyond the ledger.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use crate::program::{Program, place};
+use serde_json::json;
+
+fn page(program: &Program, path: &str) -> (String, String) {
+    let answer = program.http.get(format!("{}{path}", program.url)).send().unwrap();
+    let header = answer.headers().get("content-disposition");
+    let saved = header.map(|h| h.to_str().unwrap().to_owned()).unwrap_or_default();
+    (answer.text().unwrap(), saved)
+}
+
+#[test]
+fn a_report_tells_what_the_ledger_shows_and_no_more() {
+    let dir = place();
+    let program = Program::start(dir.path());
+    let intake = json!({
+        "complaint": "Lamp dark <script>alert(1)</script>", "vin": "", "reference": "ORDER 7",
+        "odometer_km": 4200,
+    });
+    let opened = program.kept("/api/jobs", &json!({"vehicle": "lamp", "intake": intake}));
+    let id = opened["id"].as_i64().unwrap();
+    let path = |what: &str| format!("/api/jobs/{id}/{what}");
+    let faces = ["report/customer", "report/technician"];
+    for face in faces {
+        let (text, _) = page(&program, &path(face));
+        assert!(text.contains("Lamp dark &lt;script&gt;alert(1)") && !text.contains("<script"));
+        for outside in ["http:", "https:", "src=", "url(", "@import", "<link"] {
+            assert!(!text.contains(outside), "{face} refers to something: {outside}");
+        }
+        assert!(text.contains("Not signed off") && text.contains("ORDER 7"), "{text}");
+        assert!(!text.contains("Shown beyond doubt") && !text.contains("Repaired"), "{text}");
+    }
+    assert!(page(&program, &path(faces[0])).0.contains("The cause is not settled yet"));
+    // No supply at the lamp, and it is there at the fuse.
+    let reading = |red: &str, text: &str| json!({"quantity": "volts", "red": red, "black": "BAT.-", "text": text, "state": {}});
+    program.kept(&path("reading"), &reading("E1.1", "0.0"));
+    program.kept(&path("reading"), &reading("F1.2", "12.6"));
+    let view = program.fresh(id);
+    let item = view["suspects"][0]["repair_item"].clone();
+    let repair = json!({"item": item, "text": "conductor renewed"});
+    program.kept(&path("repair"), &repair);
+    let (customer, _) = page(&program, &path(faces[0]));
+    assert!(customer.contains("conductor renewed") && customer.contains("a sound vehicle shows"));
+    let unproven = view["certain"]["proven"] != json!(true);
+    assert_eq!(customer.contains("It was not shown beyond doubt"), unproven, "{customer}");
+    // Nothing was looked at again, and that is said.
+    assert!(customer.contains("not looked at"), "{customer}");
+    // What was doubted tells the customer nothing and stays in the other face, struck out.
+    program.kept(&path("note"), &json!({"text": "harness chafed"}));
+    let (technician, saved) = page(&program, &path("report/technician?save=true"));
+    assert!(technician.contains("harness chafed") && !customer.contains("harness chafed"));
+    assert!(saved.contains(&format!("job-{id}.html")), "{saved}");
+    let (table, saved) = page(&program, &path("ledger.csv"));
+    let mut rows = csv_lines(&table);
+    assert_eq!(rows.remove(0), "number,at,kind,title,detail,verdict,expected,doubted");
+    let ledger = program.json(&format!("/api/jobs/{id}"))["ledger"].as_array().unwrap().len();
+    assert!(rows.len() >= ledger && saved.contains("ledger.csv"), "{table}");
+    let unknown = program.http.get(format!("{}{}", program.url, path("report/insurer"))).send();
+    assert!(unknown.unwrap().status().is_client_error());
+}
+
+fn csv_lines(table: &str) -> Vec<String> {
+    table.lines().map(str::to_owned).collect()
+}
