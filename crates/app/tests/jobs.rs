@@ -218,8 +218,8 @@ fn one_bad_entry_troubles_its_own_job_only() {
     p.kept(&format!("/api/jobs/{bad}/reading"), &reading("0.0"));
     assert_eq!(p.fresh(bad)["weighed"], 1);
     let export = p.json(&format!("/api/jobs/{bad}/export"));
-    assert_eq!(export["entries"][2]["entry"], "hologram");
-    assert!(export["entries"][3]["unreadable"].as_str().unwrap().contains("\"te"));
+    assert_eq!(export["entries"][2]["kept"]["entry"], "hologram");
+    assert!(export["entries"][3]["kept"].as_str().unwrap().contains("\"te"));
 }
 
 #[test]
@@ -235,7 +235,7 @@ fn a_broken_vehicle_file_loses_nothing_and_says_so() {
     let kept = p.kept(&format!("/api/jobs/{job}/note"), &json!({"text": "by hand meanwhile"}));
     assert_eq!(kept["number"], 2);
     assert_eq!(
-        p.json(&format!("/api/jobs/{job}/export"))["entries"][1]["text"],
+        p.json(&format!("/api/jobs/{job}/export"))["entries"][1]["kept"]["text"],
         "by hand meanwhile"
     );
     // Mended, it goes on without a restart.

@@ -64,3 +64,66 @@ fn a_report_tells_what_the_ledger_shows_and_no_more() {
 fn csv_lines(table: &str) -> Vec<String> {
     table.lines().map(str::to_owned).collect()
 }
+
+#[test]
+fn a_job_goes_to_another_installation_and_comes_back_the_same() {
+    let (here, there) = (place(), place());
+    let (one, other) = (Program::start(here.path()), Program::start(there.path()));
+    let id = one.open();
+    let path = |what: &str| format!("/api/jobs/{id}/{what}");
+    let reading =
+        json!({"quantity": "volts", "red": "E1.1", "black": "BAT.-", "text": "0.0", "state": {}});
+    one.kept(&path("reading"), &reading);
+    // What points to another entry by its number points to it still.
+    one.kept(&path("doubt"), &json!({"number": 2, "doubted": true}));
+    let rows = "Time (s),supply [V],Mark\n0.0,12.6,\n0.5,12.5,begin\n";
+    let taken = one
+        .http
+        .post(format!("{}{}?name=idle", one.url, path("recordings")))
+        .body(rows)
+        .send()
+        .unwrap();
+    assert!(taken.status().is_success(), "{}", taken.text().unwrap());
+    let exported = one.json(&path("export"));
+    let send = |p: &Program, file: &serde_json::Value| {
+        p.http.post(format!("{}/api/job-files", p.url)).body(file.to_string()).send().unwrap()
+    };
+    // There are other jobs there already.
+    other.open();
+    let opened: serde_json::Value = send(&other, &exported).json().unwrap();
+    let moved = opened["id"].as_i64().unwrap();
+    assert_eq!(moved, 2, "{opened}");
+    let (was, is) = (one.fresh(id), other.fresh(moved));
+    for what in ["ledger", "intake", "suspects", "opened_at"] {
+        assert_eq!(was[what], is[what], "{what}");
+    }
+    let again = page(&other, &format!("/api/jobs/{moved}/recordings/1")).0;
+    assert_eq!(again, rows);
+    let back = other.json(&format!("/api/jobs/{moved}/export"));
+    for what in ["entries", "files", "vehicle", "opened_at"] {
+        assert_eq!(exported[what], back[what], "{what}");
+    }
+    // What is no job file, or of another vehicle, or damaged, leaves nothing behind.
+    let mut wrong = exported.clone();
+    wrong["format"] = json!("other-1");
+    let mut gap = exported.clone();
+    gap["entries"][1]["number"] = json!(7);
+    let mut vehicle = exported.clone();
+    vehicle["vehicle"] = json!("../lamp");
+    let mut damaged = exported.clone();
+    damaged["files"]["1"] = json!("%%%");
+    let mut timeless = exported;
+    timeless["entries"][0]["at"] = json!("yesterday");
+    for (file, word) in [
+        (json!([1, 2]), "job file"),
+        (wrong, "other-1"),
+        (gap, "without a gap"),
+        (vehicle, "lamp"),
+        (damaged, "damaged"),
+        (timeless, "yesterday"),
+    ] {
+        let said = crate::program::problem(send(&other, &file));
+        assert!(said["detail"].as_str().unwrap().contains(word), "{word}: {said}");
+    }
+    assert_eq!(other.json("/api/jobs")["jobs"].as_array().unwrap().len(), 2);
+}

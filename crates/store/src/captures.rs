@@ -121,11 +121,22 @@ impl Incoming<'_> {
     ///
     /// # Errors
     /// [`StoreError`]; then nothing was kept.
-    pub fn keep(mut self) -> Result<u64, StoreError> {
+    pub fn keep(self) -> Result<u64, StoreError> {
+        let job = self.job;
+        self.keep_as(job, None)
+    }
+
+    /// Keeps it in a job under a number; none: under the first that is free there.
+    ///
+    /// # Errors
+    /// [`StoreError`]; then nothing was kept.
+    pub fn keep_as(mut self, job: i64, number: Option<u64>) -> Result<u64, StoreError> {
+        self.job = job;
         let of = |e| StoreError::file(&self.part, e);
         self.file.sync_all().map_err(of)?;
         let held = self.of.numbering.lock().unwrap_or_else(PoisonError::into_inner);
-        let number = (1..).find(|n| !self.of.name(self.job, *n).exists()).unwrap_or(1);
+        let free = || (1..).find(|n| !self.of.name(self.job, *n).exists()).unwrap_or(1);
+        let number = number.unwrap_or_else(free);
         fs::rename(&self.part, self.of.name(self.job, number)).map_err(of)?;
         File::open(&self.of.directory).and_then(|d| d.sync_all()).map_err(of)?;
         drop(held);

@@ -115,25 +115,48 @@ impl Store {
             )
             .said(&self.path)?;
             let id = t.last_insert_rowid();
-            let bodies: Vec<&str> = new.entries.iter().map(String::as_str).collect();
-            self.add(&t, id, new.at, 1, &bodies).said(&self.path)?;
+            let entries = new.entries.iter().map(|body| (new.at, body.as_str()));
+            self.add(&t, id, 1, entries).said(&self.path)?;
             ids.push(id);
         }
         t.commit().said(&self.path)?;
         Ok(ids)
     }
 
-    /// Adds entries from a number on, and what follows from them for the summary.
-    fn add(
+    /// Takes in a job from elsewhere, all of it or nothing: its entries, each with the time it was made at.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub fn take_job(
+        &self,
+        vehicle: &str,
+        opened_at: &str,
+        entries: &[(String, String)],
+    ) -> Result<i64, StoreError> {
+        let mut c = self.lock();
+        let t = c.transaction().said(&self.path)?;
+        t.execute(
+            "INSERT INTO job (vehicle, opened_at, demo) VALUES (?1, ?2, NULL)",
+            params![vehicle, opened_at],
+        )
+        .said(&self.path)?;
+        let id = t.last_insert_rowid();
+        let entries = entries.iter().map(|(at, body)| (at.as_str(), body.as_str()));
+        self.add(&t, id, 1, entries).said(&self.path)?;
+        t.commit().said(&self.path)?;
+        Ok(id)
+    }
+
+    /// Adds entries, each with its time, from a number on, and what follows from them for the summary.
+    fn add<'e>(
         &self,
         t: &Transaction<'_>,
         job: i64,
-        at: &str,
         from: i64,
-        bodies: &[&str],
+        entries: impl Iterator<Item = (&'e str, &'e str)>,
     ) -> rusqlite::Result<()> {
         let mut summary = summary::read(t, job)?.unwrap_or_default();
-        for (number, body) in (from..).zip(bodies) {
+        for (number, (at, body)) in (from..).zip(entries) {
             t.prepare_cached("INSERT INTO ledger (job, number, at, body) VALUES (?1, ?2, ?3, ?4)")?
                 .execute(params![job, number, at, body])?;
             summary.take(self.digest, body);
@@ -190,7 +213,7 @@ impl Store {
             .prepare_cached("SELECT COALESCE(MAX(number), 0) + 1 FROM ledger WHERE job = ?1")
             .and_then(|mut s| s.query_row([job], |r| r.get(0)))
             .said(&self.path)?;
-        self.add(&t, job, at, first, bodies).said(&self.path)?;
+        self.add(&t, job, first, bodies.iter().map(|body| (at, *body))).said(&self.path)?;
         let last = first + bodies.len() as i64 - 1;
         if let Some(key) = key {
             t.execute(

@@ -117,7 +117,7 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     }
     let export: serde_json::Value =
         reqwest::get(format!("{url}/api/jobs/1/export")).await.unwrap().json().await.unwrap();
-    assert_eq!(export["format"], "chalkeus-job-1");
+    assert_eq!(export["format"], "chalkeus-job-2");
     assert_eq!(export["job"]["repair"]["item"], "terminal:C4.7");
     assert_eq!(export["job"]["signed_off"], true);
 }

@@ -8,6 +8,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Jobs as Page, trouble } from "../api/client";
 import { Button } from "../ui/Button";
+import { TakeIn } from "./TakeIn";
 import { toggleTheme } from "./theme";
 
 type Job = Page["jobs"][number];
@@ -142,7 +143,7 @@ export function Jobs() {
         </Button>
       )}
       <h2 className="mt-8 mb-2 font-bold">New job</h2>
-      <div className="flex gap-3">
+      <div className="flex flex-wrap gap-3">
         {vehicles.data?.map((vehicle) => (
           <Button
             key={vehicle.id}
@@ -152,6 +153,7 @@ export function Jobs() {
             on a {vehicle.name}
           </Button>
         ))}
+        <TakeIn />
       </div>
     </main>
   );

@@ -1,9 +1,9 @@
 //! Jobs: listing, opening, showing.
 
-use super::at::{Answer, App, At, at, away, session};
+use super::at::{Answer, App, At, at, away};
 use super::extract::{Json, Path, Query};
 use super::problem::Problem;
-use crate::shop::{Assessed, Session, Shop, Standing, now};
+use crate::shop::{Assessed, Session, Shop, Standing};
 use crate::view::shown::{Changes, Of};
 use crate::view::{self, Lists, View};
 use axum::extract::State;
@@ -129,7 +129,7 @@ pub struct NewJob {
 /// The number of a new job.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Opened {
-    id: i64,
+    pub(super) id: i64,
 }
 
 /// Opens a job.
@@ -200,7 +200,7 @@ pub async fn changes(
 }
 
 /// Brings what is shown of a job up to date.
-fn shown<'s>(
+pub(super) fn shown<'s>(
     shop: &Shop,
     session: &'s Arc<Session>,
     standing: &Standing,
@@ -276,47 +276,4 @@ pub async fn lists(
         Ok(view::lists::lists(&standing.model, &shop.vehicles, &standing.job.vehicle)?)
     });
     Ok(head(Json(lists.await?).into_response()))
-}
-
-/// The whole job in one JSON document, entries that cannot be read as they are kept.
-#[utoipa::path(get, path = "/api/jobs/{id}/export", responses((status = 200, body = Object)))]
-pub async fn export(State(shop): App, Path(id): Path<i64>) -> Result<Response, Problem> {
-    let kept = session(&shop, id).await?;
-    // A job whose vehicle cannot be read is written out all the same, without its view.
-    let view = match at(&shop, id).await {
-        Ok(here) => {
-            assessed(&shop, &here.session).await?;
-            let here = at(&shop, id).await?;
-            let made = away(&shop, &here, |shop, session, standing| {
-                Ok(shown(shop, session, standing)?.whole())
-            });
-            made.await?
-        }
-        Err(_) => serde_json::Value::Null,
-    };
-    let rows = {
-        let shop = Arc::clone(&shop);
-        tokio::task::spawn_blocking(move || shop.store.ledger(id, 0)).await??
-    };
-    let entries: Vec<serde_json::Value> = rows.into_iter().map(written).collect();
-    let body = serde_json::json!({
-        "format": "chalkeus-job-1",
-        "written_at": now(),
-        "vehicle": kept.job.vehicle,
-        "job": view,
-        "entries": entries,
-    });
-    let name = format!("attachment; filename=\"job-{id}.json\"");
-    Ok(([(header::CONTENT_DISPOSITION, name)], Json(body)).into_response())
-}
-
-/// An entry as it is kept, with its number and time.
-fn written(e: store::Entry) -> serde_json::Value {
-    let mut out = match serde_json::from_str(&e.body) {
-        Ok(serde_json::Value::Object(fields)) => fields,
-        _ => [("unreadable".to_owned(), e.body.into())].into_iter().collect(),
-    };
-    out.insert("number".into(), e.number.into());
-    out.insert("at".into(), e.at.into());
-    serde_json::Value::Object(out)
 }

@@ -9,6 +9,7 @@ mod events;
 mod extract;
 mod guard;
 mod identity;
+mod job_file;
 mod jobs;
 mod levels;
 mod network;
@@ -83,7 +84,8 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(sheets::sheet))
         .routes(routes!(sheets::face))
         .routes(routes!(sheets::subjects))
-        .routes(routes!(jobs::export))
+        .routes(routes!(job_file::export))
+        .routes(routes!(job_file::take_in))
         .routes(routes!(report::page))
         .routes(routes!(report::ledger))
         .routes(routes!(events::events))
