@@ -6,6 +6,7 @@ mod captures;
 mod cli;
 mod demo;
 mod http;
+mod picture;
 mod plans;
 mod presence;
 mod progress;

@@ -127,3 +127,47 @@ fn a_job_goes_to_another_installation_and_comes_back_the_same() {
     }
     assert_eq!(other.json("/api/jobs")["jobs"].as_array().unwrap().len(), 2);
 }
+
+/// A grey picture of 2 by 2 pixels (PNG, ISO/IEC 15948), made with another program.
+const GREY: &[u8] = &[
+    0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 0x0d, b'I', b'H', b'D', b'R', 0, 0, 0,
+    2, 0, 0, 0, 2, 8, 0, 0, 0, 0, 0x57, 0xdd, 0x52, 0xf8,
+];
+
+#[test]
+fn pictures_stand_by_what_they_show_and_within_the_page() {
+    let dir = place();
+    let program = Program::start(dir.path());
+    let id = program.open();
+    let send = |query: &str, bytes: Vec<u8>| {
+        let url = format!("{}/api/jobs/{id}/pictures{query}", program.url);
+        program.http.post(url).body(bytes).send().unwrap()
+    };
+    let png = png();
+    assert!(send("?of=1&text=green%20pin", png.clone()).status().is_success());
+    assert!(send("?text=the%20bay", png.clone()).status().is_success());
+    let said = crate::program::problem(send("?of=9", png));
+    assert!(said["detail"].as_str().unwrap().contains("no such entry"), "{said}");
+    // A head without a picture behind it.
+    let said = crate::program::problem(send("", GREY.to_vec()));
+    assert!(said["detail"].as_str().unwrap().contains("JPEG or PNG"), "{said}");
+    let view = program.fresh(id);
+    assert_eq!(view["ledger"][0]["pictures"], json!([1]), "beside the entry it shows");
+    assert_eq!(view["ledger"][2]["pictures"], json!([2]), "of the job: beside itself");
+    let kept = program.get(&format!("/api/jobs/{id}/pictures/1"));
+    assert_eq!(kept.headers()["content-type"], "image/jpeg");
+    assert!(kept.bytes().unwrap().starts_with(&[0xFF, 0xD8]));
+    for whom in ["customer", "technician"] {
+        let (text, _) = page(&program, &format!("/api/jobs/{id}/report/{whom}"));
+        assert_eq!(text.matches("src=\"data:image/jpeg;base64,").count(), 2, "{whom}");
+        assert!(text.contains("green pin") && text.contains("the bay"));
+    }
+}
+
+fn png() -> Vec<u8> {
+    use std::io::Cursor;
+    let mut out = Cursor::new(Vec::new());
+    let picture = image::RgbImage::from_pixel(30, 20, image::Rgb([10, 120, 60]));
+    picture.write_to(&mut out, image::ImageFormat::Png).unwrap();
+    out.into_inner()
+}

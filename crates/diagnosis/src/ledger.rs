@@ -167,6 +167,23 @@ pub struct Recording {
     pub seconds: f64,
 }
 
+/// A picture that was kept; it lies beside the ledger.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct Picture {
+    /// Its number among the files of the job, from 1.
+    pub number: u64,
+    /// The entry it shows something of; none: of the job.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub of: Option<u64>,
+    /// What it shows; empty where nobody said.
+    #[serde(default)]
+    pub text: String,
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+}
+
 /// Where a capture was tapped.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
 pub struct TappedAt {
@@ -280,6 +297,11 @@ pub enum Entry {
     LiveKept {
         /// Which.
         recording: Recording,
+    },
+    /// A picture, kept.
+    Pictured {
+        /// Which.
+        picture: Picture,
     },
     /// The repair.
     Repaired {
@@ -397,6 +419,8 @@ pub struct Case {
     pub captures: Vec<Capture>,
     /// Live values that were kept, in the order they were.
     pub recordings: Vec<Recording>,
+    /// Pictures with the numbers of their entries, in the order they were taken in.
+    pub pictures: Vec<(u64, Picture)>,
     /// Writes, in the order they were begun.
     pub writes: Vec<setup::Write>,
     /// Self-tests, in the order they were made.
@@ -533,6 +557,7 @@ impl Case {
                 self.self_tests.extend(kept);
             }
             Entry::LiveKept { recording } => self.recordings.push(recording.clone()),
+            Entry::Pictured { picture } => self.pictures.push((e.number, picture.clone())),
             Entry::Refused { check } => self.refused.push(check.clone()),
             Entry::Adjusted { adjusted } => {
                 self.adjusted.retain(|a| a.item != adjusted.item);

@@ -101,6 +101,15 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.picture("repair").await;
     b.press("It is repaired").await;
     b.says("Prove the repair").await;
+    // What was replaced, for the report.
+    let ledger = "footer button[aria-expanded]";
+    b.css(ledger).await.click().await.unwrap();
+    let photograph =
+        crate::bench::root().join("docs/screenshots/circuit.png").canonicalize().unwrap();
+    let field = b.css("input[aria-label='picture']").await;
+    field.send_keys(photograph.to_str().unwrap()).await.unwrap();
+    b.css("img[alt='picture 1']").await;
+    b.css(ledger).await.click().await.unwrap();
     b.prove(&url, 1).await;
     b.picture("prove").await;
     b.press("Sign off").await;
@@ -108,6 +117,7 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.press("Report").await;
     b.says("Shown beyond doubt").await;
     b.says("water at the rear window").await;
+    b.css(".report figure img").await;
     b.picture("report").await;
     b.press("For the next technician").await;
     b.says("it holds without any one finding").await;

@@ -36,7 +36,7 @@ export interface paths {
         put?: never;
         /**
          * Takes in a job that was written elsewhere, all of it or nothing: its ledger with the times it was made at, its
-         *     captures and recordings. What it adds up to is worked out anew.
+         *     captures, recordings and pictures. What it adds up to is worked out anew.
          */
         post: operations["take_in"];
         delete?: never;
@@ -819,6 +819,43 @@ export interface paths {
         put?: never;
         /** Overrides the gate before a module is condemned. */
         post: operations["overrule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Takes a picture in, JPEG or PNG: made smaller where it is large, and without what the camera says of place and
+         *     time.
+         */
+        post: operations["take_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/pictures/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture as it was kept. */
+        get: operations["picture"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3385,6 +3422,31 @@ export interface components {
             /** @description What it hangs on. */
             looks: components["schemas"]["ChainValue"][];
         };
+        /** @description A picture that was kept; it lies beside the ledger. */
+        Picture: {
+            /**
+             * Format: int64
+             * @description Its number among the files of the job, from 1.
+             */
+            number: number;
+            /**
+             * Format: int64
+             * @description The entry it shows something of; none: of the job.
+             */
+            of?: number | null;
+            /** @description What it shows; empty where nobody said. */
+            text?: string;
+            /**
+             * Format: int32
+             * @description Pixels across.
+             */
+            width: number;
+            /**
+             * Format: int32
+             * @description Pixels down.
+             */
+            height: number;
+        };
         /** @description A point of a part on the sheet. */
         Pin: {
             /** @description Cavity id, splice or ground id; what a probe names. */
@@ -3691,6 +3753,8 @@ export interface components {
             doubted: boolean;
             /** @description It is evidence and may be doubted. */
             evidence: boolean;
+            /** @description Numbers of the pictures that show something of it. */
+            pictures: number[];
         };
         /** @description How far the monitor behind a cleared code is. */
         Run: {
@@ -4387,6 +4451,8 @@ export interface components {
             compared: components["schemas"]["Compared"][];
             /** @description After clearing: what must run before a code's absence counts. */
             watched: components["schemas"]["Watched"][];
+            /** @description Pictures, in the order they were taken in. */
+            pictures: components["schemas"]["Picture"][];
             repair?: null | components["schemas"]["Repair"];
             /** @description What must be shown after the repair. */
             proofs: components["schemas"]["Proof"][];
@@ -6130,6 +6196,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_picture: {
+        parameters: {
+            query?: {
+                /** @description Number of the entry it shows something of; none: of the job. */
+                of?: number | null;
+                /** @description What it shows. */
+                text?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/jpeg": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": number[];
                 };
             };
             /** @description Refused: what happened and what to do */

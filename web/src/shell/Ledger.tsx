@@ -4,6 +4,7 @@ import { useJob } from "../api/job";
 import { Button } from "../ui/Button";
 import { Toast } from "../ui/Toast";
 import { VerdictMark } from "../ui/verdict";
+import { AddPicture, Pictures } from "./Pictures";
 
 export const clock = (at: string) =>
   new Date(at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
@@ -73,20 +74,26 @@ export function Ledger() {
                         expected {row.judged.expected}. {row.judged.why}
                       </span>
                     )}
+                    <Pictures numbers={row.pictures} />
                   </td>
-                  <td className="pr-5 text-right">
-                    {row.evidence && (
-                      <Button
-                        look="quiet"
-                        onClick={() =>
-                          act("doubt", { number: row.number, doubted: !row.doubted }).catch(
-                            () => {},
-                          )
-                        }
-                      >
-                        {row.doubted ? "believe again" : "doubt"}
-                      </Button>
-                    )}
+                  <td className="pr-5">
+                    <span className="flex flex-wrap justify-end gap-x-4">
+                      {row.kind !== "state" && row.kind !== "pictured" && (
+                        <AddPicture of={row.number} />
+                      )}
+                      {row.evidence && (
+                        <Button
+                          look="quiet"
+                          onClick={() =>
+                            act("doubt", { number: row.number, doubted: !row.doubted }).catch(
+                              () => {},
+                            )
+                          }
+                        >
+                          {row.doubted ? "believe again" : "doubt"}
+                        </Button>
+                      )}
+                    </span>
                   </td>
                 </tr>
               ))}
@@ -112,6 +119,7 @@ export function Ledger() {
             <Button type="submit" why={note.trim() === "" ? "Write something first." : ""}>
               Note
             </Button>
+            <AddPicture text={note} />
           </form>
         </div>
       )}

@@ -19,7 +19,7 @@ use std::sync::Arc;
 
 /// What a job file says it is.
 const FORMAT: &str = "chalkeus-job-2";
-/// Captures and recordings that travel along, bytes in all; what is beyond stays behind and is named.
+/// Captures, recordings and pictures that travel along, bytes in all; what is beyond stays behind and is named.
 const MOST_ALONG: usize = 64 << 20;
 /// Largest job file taken in, bytes: all that travels along as text, and a long ledger.
 const MOST: usize = 128 << 20;
@@ -38,7 +38,7 @@ struct JobFile {
     #[serde(default, skip_deserializing)]
     job: serde_json::Value,
     entries: Vec<KeptEntry>,
-    /// Captures and recordings by their number, in base64.
+    /// Captures, recordings and pictures by their number, in base64.
     #[serde(default)]
     files: BTreeMap<u64, String>,
     /// Numbers of those that were too large to travel along.
@@ -97,16 +97,17 @@ fn written(e: store::Entry) -> KeptEntry {
     KeptEntry { number: e.number, at: e.at, kept }
 }
 
-/// Numbers of the captures and recordings that an entry tells of.
+/// Numbers of the captures, recordings and pictures that an entry tells of.
 fn files_of(kept: &serde_json::Value) -> Option<u64> {
     match serde_json::from_value(kept.clone()).ok()? {
         Entry::Captured { capture } => Some(capture.number),
         Entry::LiveKept { recording } => Some(recording.number),
+        Entry::Pictured { picture } => Some(picture.number),
         _ => None,
     }
 }
 
-/// The captures and recordings of a job as text by their numbers, and those that are too large.
+/// The captures, recordings and pictures of a job as text by their numbers, and those that are too large.
 fn along(
     shop: &Shop,
     id: i64,
@@ -127,7 +128,7 @@ fn along(
 }
 
 /// Takes in a job that was written elsewhere, all of it or nothing: its ledger with the times it was made at, its
-/// captures and recordings. What it adds up to is worked out anew.
+/// captures, recordings and pictures. What it adds up to is worked out anew.
 #[utoipa::path(post, path = "/api/job-files", request_body(content = Vec<u8>, content_type = "application/json"), responses((status = 200, body = Opened)))]
 pub async fn take_in(State(shop): App, mut body: Body) -> Answer<Opened> {
     let mut text = Vec::new();

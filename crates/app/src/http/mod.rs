@@ -13,6 +13,7 @@ mod job_file;
 mod jobs;
 mod levels;
 mod network;
+mod pictures;
 pub(crate) mod problem;
 mod proves;
 mod reasoning;
@@ -86,6 +87,8 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(sheets::subjects))
         .routes(routes!(job_file::export))
         .routes(routes!(job_file::take_in))
+        .routes(routes!(pictures::take_picture))
+        .routes(routes!(pictures::picture))
         .routes(routes!(report::page))
         .routes(routes!(report::ledger))
         .routes(routes!(events::events))

@@ -53,7 +53,12 @@ pub async fn page(
     Path(OfJob { id, whom }): Path<OfJob>,
     Query(how): Query<How>,
 ) -> Result<Response, Problem> {
-    let text = report::html(&whole(&shop, id).await?, whom);
+    let view = whole(&shop, id).await?;
+    let made = tokio::task::spawn_blocking(move || {
+        let read = |number| std::fs::read(shop.captures.kept.path(id, number)?).ok();
+        report::html(&view, whom, &read)
+    });
+    let text = made.await?;
     let kind = (header::CONTENT_TYPE, "text/html; charset=utf-8".to_owned());
     let name = format!("attachment; filename=\"job-{id}.html\"");
     Ok(match how.save {

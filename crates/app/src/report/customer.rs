@@ -1,6 +1,6 @@
 //! For who pays: what was wrong, how that was shown, what was done, what it proves and what it does not.
 
-use super::{mended, or_nothing, percent};
+use super::{Read, mended, or_nothing, percent, pictures};
 use crate::view::{Row, View};
 use diagnosis::evidence::{Sight, Strength};
 use diagnosis::verdict::Verdict;
@@ -12,7 +12,7 @@ const MOST: usize = 8;
 /// Suspects worth naming while nothing is repaired.
 const NAMED: f64 = 0.05;
 
-pub(super) fn body(view: &View) -> Markup {
+pub(super) fn body(view: &View, read: Read<'_>) -> Markup {
     let i = &view.intake;
     let shown: Vec<Markup> = findings(view).take(MOST).map(finding).collect();
     let done: Vec<Markup> = done(view).map(|r| html! { (r.title) (after(&r.detail)) }).collect();
@@ -31,6 +31,7 @@ pub(super) fn body(view: &View) -> Markup {
         h2 { "What was shown afterwards" }
         (or_nothing(&proven, "Nothing yet."))
         (advice(view, &open))
+        (pictures::section(view, |r| !r.doubted, read))
     }
 }
 

@@ -3,9 +3,11 @@
 
 mod customer;
 mod page;
+mod pictures;
 mod table;
 mod technician;
 
+pub use pictures::Read;
 pub use table::rows;
 
 use crate::view::{Row, View};
@@ -23,11 +25,11 @@ pub enum Whom {
     Technician,
 }
 
-/// The report as an HTML document.
-pub fn html(view: &View, whom: Whom) -> String {
+/// The report as an HTML document, its pictures within it.
+pub fn html(view: &View, whom: Whom, read: Read<'_>) -> String {
     let body = match whom {
-        Whom::Customer => customer::body(view),
-        Whom::Technician => technician::body(view),
+        Whom::Customer => customer::body(view, read),
+        Whom::Technician => technician::body(view, read),
     };
     page::whole(view, &body).into_string()
 }

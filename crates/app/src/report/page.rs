@@ -19,6 +19,9 @@ const STYLE: &str = "\
 .report .draft{border:2px solid currentColor;padding:.3rem .6rem;margin:.7rem 0}\
 .report .out{text-decoration:line-through}\
 .report .wide{overflow-x:auto}\
+.report figure{margin:.8rem 0;break-inside:avoid}\
+.report img{max-width:100%;max-height:60vh}\
+.report figcaption{font-size:14px}\
 @media print{.report{padding:0}.report tr,.report li{break-inside:avoid}}";
 
 /// The look of the page where it stands alone.

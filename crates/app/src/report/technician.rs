@@ -1,11 +1,11 @@
 //! For who goes on with the vehicle: everything, doubts and overrides too.
 
-use super::{clock, mended, or_nothing, percent};
+use super::{Read, clock, mended, or_nothing, percent, pictures};
 use crate::view::{Row, View};
 use diagnosis::verdict::Verdict;
 use maud::{Markup, html};
 
-pub(super) fn body(view: &View) -> Markup {
+pub(super) fn body(view: &View, read: Read<'_>) -> Markup {
     html! {
         (complaint(view))
         (repair(view))
@@ -20,6 +20,7 @@ pub(super) fn body(view: &View) -> Markup {
                 tbody { @for row in &view.ledger { (entry(row)) } }
             }
         }
+        (pictures::section(view, |_| true, read))
     }
 }
 

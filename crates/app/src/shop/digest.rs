@@ -21,6 +21,7 @@ enum Told {
     Found {},
     Captured {},
     LiveKept {},
+    Pictured {},
     SelfTested {},
     Writing {},
     Written {},

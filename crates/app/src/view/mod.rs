@@ -21,7 +21,7 @@ pub use supply::{SupplyRow, supply};
 use crate::shop::{Assessed, Standing};
 use diagnosis::Assessment;
 use diagnosis::evidence::Present;
-use diagnosis::ledger::{Entry, Intake, Repair};
+use diagnosis::ledger::{Entry, Intake, Picture, Repair};
 use diagnosis::words;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -75,6 +75,8 @@ pub struct View {
     pub compared: Vec<Compared>,
     /// After clearing: what must run before a code's absence counts.
     pub watched: Vec<Watched>,
+    /// Pictures, in the order they were taken in.
+    pub pictures: Vec<Picture>,
     /// The repair.
     pub repair: Option<Repair>,
     /// What must be shown after the repair.
@@ -112,6 +114,7 @@ pub fn view(at: &Standing, latest: Option<&Assessed>, fresh: bool) -> View {
         scans: scan::scans(model, case),
         compared: scan::compared(case),
         watched: scan::watched(model, case),
+        pictures: case.pictures.iter().map(|(_, p)| p.clone()).collect(),
         repair: case.repair.clone(),
         proofs: proofs::proofs(model, case, a),
         signed_off: case.signed_off,

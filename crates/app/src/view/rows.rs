@@ -31,6 +31,8 @@ pub struct Row {
     pub doubted: bool,
     /// It is evidence and may be doubted.
     pub evidence: bool,
+    /// Numbers of the pictures that show something of it.
+    pub pictures: Vec<u64>,
 }
 
 /// A reading on the sheet.
@@ -188,6 +190,11 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
             let long = format!("{}, {:.0} s", recording.name, recording.seconds);
             ("live_kept", "Live values kept".into(), long)
         }
+        Entry::Pictured { picture } => {
+            let of =
+                picture.of.map_or_else(|| "Picture".to_owned(), |n| format!("Picture, entry {n}"));
+            ("pictured", of, picture.text.clone())
+        }
         Entry::Captured { capture } => ("captured", "Capture kept".into(), capture.name.clone()),
         Entry::Refused { check } => {
             let what = match check {
@@ -226,6 +233,10 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
         judged: a.judged.get(&e.number).cloned(),
         doubted: case.doubted.contains(&e.number),
         evidence,
+        pictures: (case.pictures.iter())
+            .filter(|(own, p)| p.of.unwrap_or(*own) == e.number)
+            .map(|(_, p)| p.number)
+            .collect(),
     }
 }
 

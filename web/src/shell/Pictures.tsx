@@ -1,0 +1,79 @@
+import { useRef, useState } from "react";
+import { Refused, WINDOW } from "../api/client";
+import { useJob } from "../api/job";
+import { Button } from "../ui/Button";
+
+/** Takes a picture in, of an entry or of the job: on a phone with its camera. */
+export function AddPicture({ of, text = "" }: { of?: number; text?: string }) {
+  const { view } = useJob();
+  const field = useRef<HTMLInputElement>(null);
+  const [busy, setBusy] = useState(false);
+  const [said, setSaid] = useState("");
+  async function take(file: File | undefined) {
+    if (!file) return;
+    setBusy(true);
+    setSaid("");
+    const query = new URLSearchParams({ text, ...(of ? { of: String(of) } : {}) });
+    try {
+      const headers = { ...WINDOW, "idempotency-key": crypto.randomUUID() };
+      const answer = await fetch(`/api/jobs/${view.id}/pictures?${query}`, {
+        method: "POST",
+        headers,
+        body: file,
+      });
+      if (!answer.ok) throw new Refused(await answer.json());
+    } catch (e) {
+      setSaid(e instanceof Refused ? e.message : "It was not kept: the program does not answer.");
+    } finally {
+      setBusy(false);
+    }
+  }
+  return (
+    <>
+      <Button
+        look="quiet"
+        why={busy ? "A picture is being kept …" : ""}
+        onClick={() => field.current?.click()}
+      >
+        {of ? "picture" : "Picture"}
+      </Button>
+      <input
+        ref={field}
+        type="file"
+        className="hidden"
+        tabIndex={-1}
+        aria-label={of ? `picture of entry ${of}` : "picture"}
+        accept="image/jpeg,image/png"
+        capture="environment"
+        onChange={(e) => {
+          take(e.target.files?.[0]);
+          e.target.value = "";
+        }}
+      />
+      {said && (
+        <p role="alert" className="text-[14px] text-oxide">
+          {said}
+        </p>
+      )}
+    </>
+  );
+}
+
+/** The pictures of an entry, small; pressed they open whole. */
+export function Pictures({ numbers }: { numbers: number[] }) {
+  const { view } = useJob();
+  if (numbers.length === 0) return null;
+  return (
+    <span className="mt-1 flex flex-wrap gap-2">
+      {numbers.map((n) => {
+        const at = `/api/jobs/${view.id}/pictures/${n}`;
+        const text = view.pictures.find((p) => p.number === n)?.text || `picture ${n}`;
+        return (
+          <a key={n} href={at} target="_blank" rel="noreferrer">
+            <img src={at} alt={text} className="h-16 border border-rule" />
+          </a>
+        );
+      })}
+    </span>
+  );
+}
