@@ -13,10 +13,14 @@ const row = (number: number, title: string, more: object = {}) => ({
   evidence: true,
   doubted: false,
   judged: null,
+  pictures: [] as number[],
   ...more,
 });
 let ledger = [row(1, "Complaint taken", { kind: "intake", evidence: false, detail: "" })];
-vi.mock("../api/job", () => ({ useJob: () => ({ view: { id: 7, ledger }, act, busy: "" }) }));
+const pictures = [{ number: 5, text: "green pin", width: 4, height: 3 }];
+vi.mock("../api/job", () => ({
+  useJob: () => ({ view: { id: 7, ledger, pictures }, act, busy: "" }),
+}));
 Element.prototype.scrollTo = vi.fn() as never;
 
 const { Ledger } = await import("../shell/Ledger");
@@ -74,4 +78,23 @@ test("a note wants words, and is gone from the field once it is kept", async () 
   await userEvent.type(field, "customer calls at four{Enter}");
   expect(act).toHaveBeenCalledWith("note", { text: "customer calls at four" });
   expect(field.value).toBe("");
+});
+
+test("a picture is sent for its entry, stands beside it, and a refusal is told", async () => {
+  const sent = vi.spyOn(globalThis, "fetch");
+  sent.mockResolvedValueOnce(Response.json({ number: 2 }));
+  ledger = [row(1, "M7.1 to BAT.-", { pictures: [5] })];
+  const { container } = render(<Ledger />);
+  await userEvent.click(screen.getByRole("button", { name: /Ledger/ }));
+  expect(screen.getByRole("img", { name: "green pin" })).toBeTruthy();
+  expect(await wrong(container)).toEqual([]);
+  const field = container.querySelector("input[aria-label='picture of entry 1']");
+  const file = new File(["x"], "a.jpg", { type: "image/jpeg" });
+  await userEvent.upload(field as HTMLInputElement, file);
+  expect(sent.mock.calls[0]?.[0]).toBe("/api/jobs/7/pictures?text=&of=1");
+  const refusal = { title: "This cannot be taken", detail: "it is no picture", status: 422 };
+  sent.mockResolvedValueOnce(Response.json(refusal, { status: 422 }));
+  await userEvent.upload(field as HTMLInputElement, file);
+  expect((await screen.findByRole("alert")).textContent).toContain("it is no picture");
+  sent.mockRestore();
 });
