@@ -128,8 +128,8 @@ fn a_job_goes_to_another_installation_and_comes_back_the_same() {
     assert_eq!(other.json("/api/jobs")["jobs"].as_array().unwrap().len(), 2);
 }
 
-/// A grey picture of 2 by 2 pixels (PNG, ISO/IEC 15948), made with another program.
-const GREY: &[u8] = &[
+/// How a picture of 2 by 2 pixels begins (PNG, ISO/IEC 15948), without the pixels.
+const HEAD: &[u8] = &[
     0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 0x0d, b'I', b'H', b'D', b'R', 0, 0, 0,
     2, 0, 0, 0, 2, 8, 0, 0, 0, 0, 0x57, 0xdd, 0x52, 0xf8,
 ];
@@ -149,7 +149,7 @@ fn pictures_stand_by_what_they_show_and_within_the_page() {
     let said = crate::program::problem(send("?of=9", png));
     assert!(said["detail"].as_str().unwrap().contains("no such entry"), "{said}");
     // A head without a picture behind it.
-    let said = crate::program::problem(send("", GREY.to_vec()));
+    let said = crate::program::problem(send("", HEAD.to_vec()));
     assert!(said["detail"].as_str().unwrap().contains("JPEG or PNG"), "{said}");
     let view = program.fresh(id);
     assert_eq!(view["ledger"][0]["pictures"], json!([1]), "beside the entry it shows");

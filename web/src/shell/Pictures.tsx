@@ -1,16 +1,14 @@
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Refused, WINDOW } from "../api/client";
 import { useJob } from "../api/job";
-import { Button } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 
 /** Takes a picture in, of an entry or of the job: on a phone with its camera. */
 export function AddPicture({ of, text = "" }: { of?: number; text?: string }) {
   const { view } = useJob();
-  const field = useRef<HTMLInputElement>(null);
   const [busy, setBusy] = useState(false);
   const [said, setSaid] = useState("");
-  async function take(file: File | undefined) {
-    if (!file) return;
+  async function take(file: File) {
     setBusy(true);
     setSaid("");
     const query = new URLSearchParams({ text, ...(of ? { of: String(of) } : {}) });
@@ -30,26 +28,15 @@ export function AddPicture({ of, text = "" }: { of?: number; text?: string }) {
   }
   return (
     <>
-      <Button
-        look="quiet"
+      <FileButton
+        label={of ? `picture of entry ${of}` : "picture"}
+        accept="image/jpeg,image/png"
+        camera
+        take={take}
         why={busy ? "A picture is being kept …" : ""}
-        onClick={() => field.current?.click()}
       >
         {of ? "picture" : "Picture"}
-      </Button>
-      <input
-        ref={field}
-        type="file"
-        className="hidden"
-        tabIndex={-1}
-        aria-label={of ? `picture of entry ${of}` : "picture"}
-        accept="image/jpeg,image/png"
-        capture="environment"
-        onChange={(e) => {
-          take(e.target.files?.[0]);
-          e.target.value = "";
-        }}
-      />
+      </FileButton>
       {said && (
         <p role="alert" className="text-[14px] text-oxide">
           {said}

@@ -1,18 +1,16 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { trouble } from "../api/client";
-import { Button } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 
 /** Takes in a job that was written elsewhere, and opens it. */
 export function TakeIn() {
-  const field = useRef<HTMLInputElement>(null);
   const [said, setSaid] = useState("");
   const [busy, setBusy] = useState(false);
   const navigate = useNavigate();
   const cache = useQueryClient();
-  async function take(file: File | undefined) {
-    if (!file) return;
+  async function take(file: File) {
     setBusy(true);
     setSaid("");
     try {
@@ -29,25 +27,9 @@ export function TakeIn() {
   }
   return (
     <>
-      <Button
-        look="quiet"
-        why={busy ? "Being taken in …" : ""}
-        onClick={() => field.current?.click()}
-      >
+      <FileButton label="job file" accept=".json" take={take} why={busy ? "Being taken in …" : ""}>
         from a job file
-      </Button>
-      <input
-        ref={field}
-        type="file"
-        className="hidden"
-        tabIndex={-1}
-        aria-label="job file"
-        accept=".json"
-        onChange={(e) => {
-          take(e.target.files?.[0]);
-          e.target.value = "";
-        }}
-      />
+      </FileButton>
       {said && (
         <p role="alert" className="w-full text-oxide">
           {said}

@@ -2,12 +2,13 @@
 
 use super::problem::{Field, Problem};
 use super::strict::Strict;
-use axum::body::Bytes;
+use axum::body::{Body, Bytes};
 use axum::extract::rejection::BytesRejection;
 use axum::extract::{FromRequest, FromRequestParts, OptionalFromRequest, Request};
 use axum::http::request::Parts;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use http_body_util::BodyExt;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
@@ -154,6 +155,24 @@ impl<S: Send + Sync> FromRequestParts<S> for Key {
         }
         Ok(Self(Some(key.to_owned())))
     }
+}
+
+/// A body that comes as it is, up to so many bytes; `larger` says what to do about one that is larger.
+///
+/// # Errors
+/// [`Problem`], when it is larger or breaks off.
+pub async fn whole(mut body: Body, most: usize, larger: &str) -> Result<Vec<u8>, Problem> {
+    let mut bytes = Vec::new();
+    while let Some(frame) = body.frame().await {
+        let frame = frame.map_err(|e| Problem::input(format!("the transfer broke off: {e}")))?;
+        if let Ok(data) = frame.into_data() {
+            bytes.extend_from_slice(&data);
+        }
+        if bytes.len() > most {
+            return Err(Problem::input(larger));
+        }
+    }
+    Ok(bytes)
 }
 
 #[cfg(test)]

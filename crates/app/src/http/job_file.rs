@@ -1,7 +1,7 @@
 //! A whole job as one file: written here, taken in elsewhere.
 
 use super::at::{Answer, App, at, away, session};
-use super::extract::{Json, Path};
+use super::extract::{Json, Path, whole};
 use super::jobs::{Opened, assessed, shown};
 use super::problem::Problem;
 use crate::shop::{Shop, now};
@@ -12,7 +12,6 @@ use axum::response::{IntoResponse, Response};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use diagnosis::ledger::{Entry, Intake};
-use http_body_util::BodyExt;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -130,17 +129,8 @@ fn along(
 /// Takes in a job that was written elsewhere, all of it or nothing: its ledger with the times it was made at, its
 /// captures, recordings and pictures. What it adds up to is worked out anew.
 #[utoipa::path(post, path = "/api/job-files", request_body(content = Vec<u8>, content_type = "application/json"), responses((status = 200, body = Opened)))]
-pub async fn take_in(State(shop): App, mut body: Body) -> Answer<Opened> {
-    let mut text = Vec::new();
-    while let Some(frame) = body.frame().await {
-        let frame = frame.map_err(|e| Problem::input(format!("the transfer broke off: {e}")))?;
-        if let Ok(data) = frame.into_data() {
-            text.extend_from_slice(&data);
-        }
-        if text.len() > MOST {
-            return Err(Problem::input("the file is larger than 128 MB; it is no job file"));
-        }
-    }
+pub async fn take_in(State(shop): App, body: Body) -> Answer<Opened> {
+    let text = whole(body, MOST, "the file is larger than 128 MB; it is no job file").await?;
     let id = tokio::task::spawn_blocking(move || taken_in(&shop, &text)).await??;
     Ok(Json(Opened { id }))
 }

@@ -1,7 +1,7 @@
 //! Pictures attached to what was found and done.
 
 use super::at::{App, Keeping, at, begin, keep};
-use super::extract::{Key, Path, Query};
+use super::extract::{Key, Path, Query, whole};
 use super::problem::Problem;
 use crate::picture;
 use axum::body::Body;
@@ -9,7 +9,6 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use diagnosis::ledger::{Entry, Picture};
-use http_body_util::BodyExt;
 use serde::Deserialize;
 use utoipa::IntoParams;
 
@@ -38,7 +37,7 @@ pub async fn take_picture(
     Path(id): Path<i64>,
     Query(coming): Query<Coming>,
     key: Key,
-    mut body: Body,
+    body: Body,
 ) -> Keeping {
     let here = begin(&shop, id, &key).await?;
     if here.case.pictures.len() >= MOST_PICTURES {
@@ -49,18 +48,7 @@ pub async fn take_picture(
     if coming.of.is_some_and(|of| of == 0 || of > here.last()) {
         return Err(Problem::field("of", "there is no such entry").into());
     }
-    let mut bytes = Vec::new();
-    while let Some(frame) = body.frame().await {
-        let frame = frame.map_err(|e| Problem::input(format!("the transfer broke off: {e}")))?;
-        if let Ok(data) = frame.into_data() {
-            bytes.extend_from_slice(&data);
-        }
-        if bytes.len() > MOST {
-            return Err(
-                Problem::input("the picture is larger than 24 MB; make a smaller one").into()
-            );
-        }
-    }
+    let bytes = whole(body, MOST, "the picture is larger than 24 MB; make a smaller one").await?;
     let made = tokio::task::spawn_blocking(move || picture::prepared(&bytes)).await;
     let made = made.map_err(Problem::own)?.map_err(Problem::input)?;
     let text = coming.text.trim().chars().filter(|c| !c.is_control()).take(LONGEST).collect();

@@ -2,14 +2,13 @@
 
 use super::at::{Answer, App, Keeping, at, begin, keep};
 use super::captures::called;
-use super::extract::{Json, Key, Path, Query};
+use super::extract::{Json, Key, Path, Query, whole};
 use super::problem::Problem;
 use axum::body::Body;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use diagnosis::ledger::{Entry, Recording};
-use http_body_util::BodyExt;
 use serde::Deserialize;
 use utoipa::IntoParams;
 
@@ -33,22 +32,11 @@ pub async fn take_recording(
     Path(id): Path<i64>,
     Query(coming): Query<Coming>,
     key: Key,
-    mut body: Body,
+    body: Body,
 ) -> Keeping {
     let here = begin(&shop, id, &key).await?;
     let name = called(&coming.name)?;
-    let mut text = Vec::new();
-    while let Some(frame) = body.frame().await {
-        let frame = frame.map_err(|e| Problem::input(format!("the transfer broke off: {e}")))?;
-        if let Ok(data) = frame.into_data() {
-            text.extend_from_slice(&data);
-        }
-        if text.len() > MOST {
-            return Err(
-                Problem::input("the recording is larger than 32 MB; keep fewer values").into()
-            );
-        }
-    }
+    let text = whole(body, MOST, "the recording is larger than 32 MB; keep fewer values").await?;
     let (values, seconds) = measured(&text).map_err(Problem::input)?;
     let mut incoming = shop.captures.kept.begin(id)?;
     incoming.write(&text)?;
