@@ -8,6 +8,7 @@ import {
 } from "@tanstack/react-router";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { FollowPage } from "./follow/FollowPage";
 import { addressOf } from "./shell/address";
 import { Jobs } from "./shell/Jobs";
 import { Shell } from "./shell/Shell";
@@ -25,7 +26,14 @@ const job = createRoute({
     return <Shell id={Number(id)} stage={stage} />;
   },
 });
-const router = createRouter({ routeTree: root.addChildren([jobs, job]) });
+const follow = createRoute({
+  getParentRoute: () => root,
+  path: "/job/$id/follow",
+  component: function Follow() {
+    return <FollowPage id={Number(follow.useParams().id)} />;
+  },
+});
+const router = createRouter({ routeTree: root.addChildren([jobs, follow, job]) });
 
 declare module "@tanstack/react-router" {
   interface Register {

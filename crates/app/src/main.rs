@@ -5,6 +5,7 @@ mod bench;
 mod captures;
 mod cli;
 mod demo;
+mod follow;
 mod http;
 mod picture;
 mod plans;

@@ -136,7 +136,13 @@ fn readings_raise_suspects_and_a_repair_is_written_down_once() {
     let repair = json!({"item": "part:F1", "text": "fuse renewed"});
     p.kept(&at("repair"), &repair);
     assert_eq!(p.refused(&at("repair"), &repair)["status"], 409);
-    p.kept(&at("sign-off"), &json!({}));
+    // What is not proven is named, and takes a reason.
+    let open = p.refused(&at("sign-off"), &json!({}));
+    assert!(open["detail"].as_str().unwrap().contains("not looked at"), "{open}");
+    p.kept(&at("sign-off"), &json!({"reason": "no time today"}));
+    let told = p.fresh(job)["ledger"].as_array().unwrap().last().unwrap().clone();
+    let detail = told["detail"].as_str().unwrap();
+    assert!(detail.starts_with("no time today; not proven: "), "{told}");
     assert_eq!(p.refused(&at("sign-off"), &json!({}))["status"], 409);
     assert_eq!(p.refused(&at("note"), &json!({"text": "late"}))["status"], 409);
     // It comes back: opened again with the reason, it takes entries.
@@ -177,7 +183,7 @@ fn what_another_job_confirms_is_weighed_in_an_open_one() {
     let before = of(&p.fresh(open), "wire:2");
     p.kept(&format!("/api/jobs/{other}/repair"), &json!({"item": "wire:2", "text": "renewed"}));
     assert_eq!(of(&p.fresh(open), "wire:2"), before, "not signed off yet");
-    p.kept(&format!("/api/jobs/{other}/sign-off"), &json!({}));
+    p.kept(&format!("/api/jobs/{other}/sign-off"), &json!({"reason": "seen to shine"}));
     let after = of(&p.fresh(open), "wire:2");
     assert!(after > 1.2 * before, "{before} to {after}");
     // Opened again it is confirmed no longer.

@@ -4,6 +4,7 @@
 
 mod awaited;
 mod condition;
+pub mod procedure;
 
 use crate::compile::{BODY, Circuit, NodeId};
 use crate::solve::Solution;

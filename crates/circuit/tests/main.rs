@@ -14,6 +14,7 @@ mod messages;
 mod meters;
 mod ngspice;
 mod phases;
+mod procedures;
 mod requests;
 mod settings;
 mod situations;

@@ -8,6 +8,7 @@ use crate::identity::Identity;
 use crate::model::Model;
 use crate::next::CannotDo;
 use crate::own::{self, Doing};
+use crate::plan::{Decision, KeptRecord};
 use crate::prior::{self, Adjusted, Occurs, Recent};
 use crate::roll_call::RollCall;
 use crate::self_test::{self, SelfTested};
@@ -252,6 +253,9 @@ pub enum Entry {
         number: u64,
         /// What was read back is what was written.
         holds: bool,
+        /// It was refused, and what was there before is there still.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        as_before: bool,
     },
     /// A module was taught something, or refused.
     Taught {
@@ -260,6 +264,29 @@ pub enum Entry {
         /// Why it was not; empty when it was.
         #[serde(default, skip_serializing_if = "String::is_empty")]
         trouble: String,
+        /// What the module said of it before and after, in words; empty where it says nothing.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        proof: Option<[String; 2]>,
+    },
+    /// What goes in the place of a part was decided.
+    Decided {
+        /// What, at what cost, and who agreed.
+        decision: Decision,
+    },
+    /// What a unit holds was kept before it is unplugged.
+    Kept {
+        /// Records, and the identity.
+        records: Vec<KeptRecord>,
+    },
+    /// A procedure was followed.
+    Followed {
+        /// Its id.
+        procedure: String,
+        /// Why it was not passed; empty when it was.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        trouble: String,
+        /// Everything that was read meanwhile.
+        recording: Recording,
     },
     /// Codes cleared.
     Cleared {
@@ -333,7 +360,14 @@ pub enum Entry {
         text: String,
     },
     /// Closed by the technician.
-    SignedOff,
+    SignedOff {
+        /// What was not proven then, a line each.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        open: Vec<String>,
+        /// Why it was closed all the same; empty where nothing was open.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        reason: String,
+    },
     /// Opened again after it was signed off.
     Reopened {
         /// Why.
@@ -348,6 +382,18 @@ pub enum Entry {
 }
 
 impl Entry {
+    /// Number of the file beside the ledger that it tells of, if it tells of one.
+    pub fn file(&self) -> Option<u64> {
+        match self {
+            Self::Captured { capture } => Some(capture.number),
+            Self::LiveKept { recording } | Self::Followed { recording, .. } => {
+                Some(recording.number)
+            }
+            Self::Pictured { picture } => Some(picture.number),
+            _ => None,
+        }
+    }
+
     /// Whether it is something found, which weighs and can be doubted.
     pub fn is_evidence(&self) -> bool {
         matches!(self, Self::Found { .. } | Self::Scan { .. } | Self::RollCall { .. })
@@ -423,6 +469,14 @@ pub struct Case {
     pub pictures: Vec<(u64, Picture)>,
     /// Writes, in the order they were begun.
     pub writes: Vec<setup::Write>,
+    /// What was decided last to put in the place of a part, with its entry.
+    pub decision: Option<(u64, Decision)>,
+    /// What units held, with the entries it was kept in.
+    pub kept: Vec<(u64, KeptRecord)>,
+    /// Settings that were taught, with the entries that say so.
+    pub taught: Vec<(u64, String)>,
+    /// Last entry with the ignition off.
+    pub key_off: Option<u64>,
     /// Self-tests, in the order they were made.
     pub self_tests: Vec<self_test::Kept>,
     /// The technician's own weights, the latest for each item.
@@ -485,6 +539,8 @@ impl Case {
             Entry::Found { evidence, .. } if !evidence.fits(model) => {}
             Entry::State { state } => {
                 self.state = state.clone();
+                self.key_off =
+                    Some(e.number).filter(|_| state.key == KeyPosition::Off).or(self.key_off);
                 self.unplugged(model, state);
             }
             Entry::Scan { state, modules } => {
@@ -541,11 +597,11 @@ impl Case {
             Entry::Captured { capture } => self.captures.push(capture.clone()),
             Entry::Writing { write } => {
                 let (number, write) = (e.number, write.clone());
-                self.writes.push(setup::Write { number, write, outcome: None });
+                self.writes.push(setup::Write { number, write, outcome: None, as_before: false });
             }
-            Entry::Written { number, holds } => {
+            Entry::Written { number, holds, as_before } => {
                 for w in self.writes.iter_mut().filter(|w| w.number == *number) {
-                    w.outcome = Some(*holds);
+                    (w.outcome, w.as_before) = (Some(*holds), *as_before);
                 }
             }
             Entry::SelfTested { state, modules } => {
@@ -557,6 +613,19 @@ impl Case {
                 self.self_tests.extend(kept);
             }
             Entry::LiveKept { recording } => self.recordings.push(recording.clone()),
+            Entry::Followed { procedure, trouble, recording } => {
+                self.recordings.push(recording.clone());
+                let of = model.circuit.vehicle.procedures.iter().find(|p| p.id == *procedure);
+                let learned = of.filter(|_| trouble.is_empty()).map(|p| p.teaches.clone());
+                self.taught.extend(learned.map(|setting| (e.number, setting)));
+            }
+            Entry::Taught { setting, trouble, .. } => {
+                self.taught.extend(trouble.is_empty().then(|| (e.number, setting.clone())));
+            }
+            Entry::Decided { decision } => self.decision = Some((e.number, decision.clone())),
+            Entry::Kept { records } => {
+                self.kept.extend(records.iter().map(|r| (e.number, r.clone())));
+            }
             Entry::Pictured { picture } => self.pictures.push((e.number, picture.clone())),
             Entry::Refused { check } => self.refused.push(check.clone()),
             Entry::Adjusted { adjusted } => {
@@ -577,12 +646,9 @@ impl Case {
                     proven: *proven,
                 });
             }
-            Entry::SignedOff => self.signed_off = true,
+            Entry::SignedOff { .. } => self.signed_off = true,
             Entry::Reopened { .. } => self.signed_off = false,
-            Entry::Doubted { .. }
-            | Entry::Taught { .. }
-            | Entry::Note { .. }
-            | Entry::Unreadable { .. } => {}
+            Entry::Doubted { .. } | Entry::Note { .. } | Entry::Unreadable { .. } => {}
         }
     }
 

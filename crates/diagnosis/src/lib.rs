@@ -29,6 +29,7 @@ mod odd;
 pub mod own;
 mod pairs;
 pub mod pasted;
+pub mod plan;
 mod posterior;
 pub mod prior;
 pub mod proven;

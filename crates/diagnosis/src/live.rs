@@ -152,6 +152,26 @@ pub fn findings(vehicle: &Vehicle, read: impl IntoIterator<Item = LiveReading>) 
     out
 }
 
+/// The values among findings as one finding of sensors that have to agree; one value alone stays as it is.
+pub fn together(mut found: Vec<Finding>, apart: f64) -> Vec<Finding> {
+    let mut values = Vec::new();
+    found.retain(|f| match f {
+        Finding::Signal { signal, value } => {
+            values.push(LiveReading { signal: signal.clone(), value: *value });
+            false
+        }
+        _ => true,
+    });
+    match &values[..] {
+        [] => {}
+        [LiveReading { signal, value }] => {
+            found.insert(0, Finding::Signal { signal: signal.clone(), value: *value });
+        }
+        _ => found.insert(0, Finding::Together { values, apart }),
+    }
+    found
+}
+
 /// The stimulus that a signal follows.
 pub(crate) fn felt<'v>(signals: &'v [Signal], signal: &'v Signal) -> Option<&'v str> {
     match &physical(signals, signal)?.transfer {

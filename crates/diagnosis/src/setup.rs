@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use vehicle::element::{Held, Setting, setting};
 use vehicle::vin::DID as VIN;
-use vehicle::{PartId, SignalId, SignalSource, Transfer, Vehicle, hex};
+use vehicle::{PartId, SignalId, SignalIx, SignalSource, Transfer, Vehicle, hex};
 
 /// Something written to a module, with what was there before: the way back.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -32,6 +32,8 @@ pub struct Write {
     pub write: RecordWrite,
     /// Whether it was read back as it was written; none where nobody knows how it ended.
     pub outcome: Option<bool>,
+    /// It was refused, and what was there before is there still.
+    pub as_before: bool,
 }
 
 /// A field that a write changes.
@@ -46,14 +48,15 @@ pub struct FieldChange {
 }
 
 /// The signal with which a module tells a setting.
-fn told_by<'v>(vehicle: &'v Vehicle, id: &str) -> Option<&'v vehicle::Signal> {
-    let tells = |s: &&vehicle::Signal| matches!(&s.from, SignalSource::Setting(of) if of == id);
-    vehicle.signals.iter().find(tells)
+pub fn told_by(vehicle: &Vehicle, id: &str) -> Option<SignalIx> {
+    let tells = |s: &vehicle::Signal| matches!(&s.from, SignalSource::Setting(of) if of == id);
+    vehicle.signals.position(tells)
 }
 
 /// A value of a setting in words.
-fn in_word(vehicle: &Vehicle, setting: &Setting, value: f64) -> String {
-    let physical = told_by(vehicle, &setting.id).and_then(|s| s.physical.as_ref());
+pub fn in_word(vehicle: &Vehicle, setting: &Setting, value: f64) -> String {
+    let told = told_by(vehicle, &setting.id);
+    let physical = told.and_then(|k| vehicle.signals[k].physical.as_ref());
     let name = physical.and_then(|p| match &p.transfer {
         named @ Transfer::Named(_) => named.name(value),
         _ => None,
@@ -72,6 +75,14 @@ pub fn as_it_should(vehicle: &Vehicle, module: &str, did: u16, now: &[u8]) -> Ve
         }
     }
     record
+}
+
+/// A record built from the equipment: every field as on a sound vehicle, the rest as it left the factory; none of
+/// what is no record.
+pub fn built(vehicle: &Vehicle, module: &str, did: u16) -> Option<Vec<u8>> {
+    let of = vehicle.parts.iter().find(|p| p.id == *module)?.module.as_ref()?;
+    let factory = of.configuration.get(&format!("{did:04X}"))?.bytes()?;
+    Some(as_it_should(vehicle, module, did, &factory))
 }
 
 /// What a write changes, field by field; bytes that no field names are told as such.
@@ -138,6 +149,8 @@ pub struct SettingView {
     pub should: String,
     /// What must hold before it can be taught.
     pub needs: Vec<String>,
+    /// The procedure that teaches it, where it is learned while the vehicle is used: its id.
+    pub procedure: Option<String>,
     /// Something was worked on lately after which it has to be set anew.
     pub due: bool,
 }
@@ -176,9 +189,10 @@ pub fn list(model: &Model, case: &Case) -> Vec<SetupView> {
             name: s.name.clone(),
             set_by,
             did,
-            signal: told_by(v, &s.id).map(|s| s.id.clone()),
+            signal: told_by(v, &s.id).map(|k| v.signals[k].id.clone()),
             should: in_word(v, s, s.sound),
             needs,
+            procedure: v.procedures.iter().find(|p| p.teaches == s.id).map(|p| p.id.clone()),
             due: is_due(s),
         }
     };
@@ -205,7 +219,7 @@ pub fn half_done(case: &Case) -> Vec<&Write> {
         let same = |o: &&Write| (&o.write.module, o.write.did) == (&w.write.module, w.write.did);
         case.writes.iter().filter(same).any(|o| o.number > w.number && o.outcome == Some(true))
     };
-    let is_open = |w: &&Write| w.outcome != Some(true) && !is_settled(w);
+    let is_open = |w: &&Write| w.outcome != Some(true) && !w.as_before && !is_settled(w);
     case.writes.iter().filter(is_open).collect()
 }
 
@@ -242,6 +256,7 @@ mod tests {
             number,
             write: write(module, 0x0601, "00", "01"),
             outcome,
+            as_before: false,
         };
         let open = |writes: Vec<Write>| -> Vec<u64> {
             let case = Case { writes, ..Case::default() };

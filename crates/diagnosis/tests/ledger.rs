@@ -64,6 +64,10 @@ fn numbers(case: &Case) -> Vec<u64> {
     case.evidence.iter().map(|(n, _)| *n).collect()
 }
 
+fn signed_off() -> Entry {
+    Entry::SignedOff { open: Vec::new(), reason: String::new() }
+}
+
 #[test]
 fn a_corrected_complaint_takes_the_place_of_the_first() {
     let c = case(&[told("rear_washer", Strength::Weak), told("rear_washer", Strength::None)]);
@@ -189,9 +193,9 @@ fn the_latest_word_on_an_item_counts_and_one_takes_it_back() {
 #[test]
 fn a_job_is_closed_and_opened_again() {
     let again = Entry::Reopened { reason: "it came back".into() };
-    assert!(case(&[Entry::SignedOff]).signed_off);
-    assert!(!case(&[Entry::SignedOff, again.clone()]).signed_off);
-    assert!(case(&[Entry::SignedOff, again, Entry::SignedOff]).signed_off);
+    assert!(case(&[signed_off()]).signed_off);
+    assert!(!case(&[signed_off(), again.clone()]).signed_off);
+    assert!(case(&[signed_off(), again, signed_off()]).signed_off);
 }
 
 fn entry() -> impl Strategy<Value = Entry> {
@@ -206,7 +210,7 @@ fn entry() -> impl Strategy<Value = Entry> {
         Just(Entry::State { state: state("rear_washer").without("M7") }),
         Just(Entry::Refused { check: "amps *".to_owned().into() }),
         (1..12u64, any::<bool>()).prop_map(|(number, doubted)| Entry::Doubted { number, doubted }),
-        Just(Entry::SignedOff),
+        Just(signed_off()),
     ]
 }
 

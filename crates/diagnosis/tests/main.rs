@@ -8,6 +8,7 @@ mod everyday;
 mod fit;
 mod ledger;
 mod live;
+mod plan;
 mod promise;
 mod proven;
 mod pure;

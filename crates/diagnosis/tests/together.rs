@@ -1,9 +1,11 @@
 //! Values read together that feel the same (N33): what disagrees is laid to whoever can make it disagree.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-use crate::common::{MODEL, state};
+use crate::common::{Exact, MODEL, state};
 use circuit::{fault, software};
-use diagnosis::{Evidence, Finding, LiveReading, words};
+use diagnosis::next::candidates::What;
+use diagnosis::next::{self, CannotDo};
+use diagnosis::{Evidence, Finding, LiveReading, Posterior, trial, words};
 use std::collections::BTreeMap;
 use vehicle::{Amount, OperatingState};
 
@@ -89,4 +91,47 @@ fn what_cannot_agree_is_refused_with_its_reason() {
     let no_sensor = read(&["gw_supply", "body_supply"], &[], &[]);
     let said = together(state("on"), no_sensor, 0.0).check(&MODEL).unwrap_err().to_string();
     assert!(said.contains("gw_supply"), "{said}");
+}
+
+/// Comparisons among the checks worth doing, with what each says, bits, and takes, minutes.
+fn comparisons(evidence: &[Evidence], refused: &[CannotDo]) -> Vec<next::Ranked> {
+    let now = state("windscreen_heating");
+    let all = crate::common::asked(evidence, &now, refused, next::useful);
+    all.into_iter().filter(|r| matches!(r.candidate.what, What::Agree { .. })).collect()
+}
+
+fn after_a_night(r: &next::Ranked) -> bool {
+    matches!(&r.candidate.what, What::Agree { apart, .. } if *apart > 0.0)
+}
+
+#[test]
+fn a_comparison_is_weighed_like_any_other_check_and_tells_what_it_promised() {
+    let finding = Finding::Effect { part: "R6".into(), strength: diagnosis::Strength::None };
+    let complaint =
+        Evidence { complaint: true, ..Evidence::new(state("windscreen_heating"), finding) };
+    let evidence = vec![complaint];
+    let found = comparisons(&evidence, &[]);
+    let alike = found.iter().find(|r| !after_a_night(r)).expect("three that feel the same");
+    let night = found.iter().find(|r| after_a_night(r)).expect("three that stood overnight");
+    // To leave it until the morning is dearer than to read.
+    assert!(night.minutes > alike.minutes + 2.0, "{} {}", night.minutes, alike.minutes);
+    let share = |evidence: &[Evidence]| {
+        let p = Posterior::new(&MODEL, evidence).unwrap();
+        p.items[MODEL.item(&"part:B32".parse().unwrap()).unwrap()]
+    };
+    // What it shows tells a sensor that drifted from one that did not.
+    for r in [alike, night] {
+        let after = |hidden: &[&str]| {
+            let told = trial::perform(&mut Exact::with(hidden), &r.candidate, 7);
+            assert!(matches!(&told[0].finding, Finding::Together { .. }), "{:?}", told[0]);
+            share(&[evidence.clone(), told].concat())
+        };
+        let (drifted, sound) = (after(&["part:B32:drifted:2.2"]), after(&[]));
+        assert!(drifted > 4.0 * sound, "{}: {drifted} {sound}", r.candidate.id());
+    }
+    // What was compared is not compared again, and without a tester nothing is.
+    let told = trial::perform(&mut Exact::with(&[]), &alike.candidate, 7);
+    let again = comparisons(&[evidence.clone(), told].concat(), &[]);
+    assert!(again.iter().all(|r| r.candidate.id() != alike.candidate.id()));
+    assert!(comparisons(&evidence, &[CannotDo::from("scan *".to_owned())]).is_empty());
 }

@@ -11,7 +11,7 @@ use circuit::marks::Mark;
 use circuit::{Instrument, Probe};
 use serde::{Deserialize, Serialize};
 use tokio::net::TcpListener;
-use vehicle::{Item, OperatingState};
+use vehicle::{Item, OperatingState, Origin};
 
 pub(crate) async fn serve(listener: TcpListener, world: Shared) {
     let app = Router::new()
@@ -190,10 +190,20 @@ async fn moved(State(world): State<Shared>, Query(here): Query<At>) -> Json<serd
 #[derive(Debug, Deserialize)]
 struct Repair {
     item: Item,
+    /// Where what goes in its place comes from; none: what was there, mended.
+    #[serde(default)]
+    origin: Option<Origin>,
+    /// Ids of faults that are so with it.
+    #[serde(default)]
+    differs: Vec<String>,
 }
 
 async fn repair(State(world): State<Shared>, Json(repair): Json<Repair>) {
-    world.lock().repair(&repair.item);
+    let mut world = world.lock();
+    world.repair(&repair.item);
+    if let Some(origin) = repair.origin {
+        world.replaced(&repair.item, origin, &repair.differs);
+    }
 }
 
 /// How it is to behave from now on; what is not said is as usual.

@@ -44,6 +44,8 @@ pub(crate) struct Wanted {
     close_after: Option<u32>,
     /// Requests for codes after which the cable is out.
     cut_after: Option<u32>,
+    /// Diagnostic messages after which the cable is out.
+    cut_at: Option<u32>,
     /// The cable is out.
     cut: bool,
     /// How many times faster than real time the vehicle's clock runs.
@@ -57,6 +59,7 @@ pub(crate) struct Manners {
     modules: BTreeMap<String, Manner>,
     close_after: Option<u32>,
     cut_after: Option<u32>,
+    cut_at: Option<u32>,
     cut: bool,
     busy: BTreeSet<PartIx>,
     /// Times faster than real time.
@@ -76,6 +79,7 @@ impl Manners {
             modules: w.modules,
             close_after: w.close_after,
             cut_after: w.cut_after,
+            cut_at: w.cut_at,
             cut: w.cut,
             busy: BTreeSet::new(),
             speed: w.speed.filter(|s| s.is_finite()).unwrap_or(1.0).clamp(0.1, 1000.0),
@@ -96,6 +100,10 @@ impl Manners {
         if let Some(left) = self.cut_after.as_mut().filter(|_| service == READ_CODES) {
             *left = left.saturating_sub(1);
             self.cut = *left == 0;
+        }
+        if let Some(left) = &mut self.cut_at {
+            *left = left.saturating_sub(1);
+            self.cut |= *left == 0;
         }
         if self.cut {
             return true;

@@ -81,7 +81,7 @@ impl World {
         *session = Session { tester, left: S3, ..Session::default() };
     }
 
-    /// Back in the default session, a module holds nothing for a tester.
+    /// Back in the default session, a module holds nothing for a tester and learns nothing more.
     pub(crate) fn default_session(&mut self, part: PartIx) {
         self.sessions.remove(&part);
         let module = &self.circuit.vehicle.parts[part].id;
@@ -89,6 +89,7 @@ impl World {
         let own: Vec<&str> =
             outputs.filter(|o| &o.module == module).map(|o| o.id.as_str()).collect();
         self.driven.retain(|id, _| !own.contains(&id.as_str()));
+        self.end_lessons(part);
     }
 
     /// A module was asked something.

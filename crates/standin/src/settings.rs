@@ -1,10 +1,11 @@
 //! What the modules of the simulated vehicle hold: as the hidden fault left it, until it is written or taught.
 
 use crate::world::World;
-use circuit::{Change, Circuit};
+use circuit::software::procedure::{self, Run, Sample, Stands};
+use circuit::{Change, Circuit, fault};
 use std::time::Duration;
-use vehicle::PartIx;
 use vehicle::element::{Held, Setting, setting};
+use vehicle::{Item, Origin, PartIx, SignalId};
 
 /// How long a module takes to learn something.
 const LEARNS: Duration = Duration::from_secs(2);
@@ -16,17 +17,37 @@ pub(crate) struct Lesson {
     setting: String,
     passed: Duration,
     stopped: bool,
+    /// Where it is learned while the vehicle is used: how far that is, as the module sees it at its pins.
+    run: Option<Run>,
 }
 
 impl Lesson {
     /// Whether it goes on.
     pub(crate) fn is_running(&self) -> bool {
-        !self.stopped && self.passed < LEARNS
+        !self.stopped
+            && match &self.run {
+                Some(run) => *run.stands() == Stands::Running,
+                None => self.passed < LEARNS,
+            }
+    }
+
+    /// Whether all of it was learned.
+    fn is_learned(&self) -> bool {
+        match &self.run {
+            Some(run) => *run.stands() == Stands::Passed,
+            None => self.passed >= LEARNS,
+        }
     }
 
     /// How far it is, percent.
     pub(crate) fn percent(&self) -> u8 {
-        (100.0 * self.passed.as_secs_f64() / LEARNS.as_secs_f64()).min(100.0) as u8
+        match &self.run {
+            Some(run) => {
+                let stages = run.of().stages.len().max(1);
+                (100 * run.stage().map_or(stages, |(k, _)| k) / stages) as u8
+            }
+            None => (100.0 * self.passed.as_secs_f64() / LEARNS.as_secs_f64()).min(100.0) as u8,
+        }
     }
 
     /// Ends it; what was not learned to the end is not learned.
@@ -134,21 +155,72 @@ impl World {
         }
     }
 
+    /// What is at the pin of a signal, where its module believes it.
+    fn believed(&mut self, id: &SignalId) -> Option<f64> {
+        let of = self.circuit.vehicle.signals.iter().find(|s| s.id == *id)?;
+        let (module, physical) = (self.circuit.part(&of.module)?, of.physical.clone());
+        let works = self.alive(module);
+        let value = self.signal(id);
+        (works && physical.is_none_or(|p| p.believes(value))).then_some(value)
+    }
+
+    /// Ends what a module is being taught; what was not learned to the end is not learned.
+    pub(crate) fn end_lessons(&mut self, part: PartIx) {
+        let own = self.lessons.iter_mut().filter(|((of, _), l)| *of == part && l.is_running());
+        own.for_each(|(_, lesson)| lesson.stop());
+    }
+
+    /// Another unit is in the place of a part: it holds what such one comes with, and what was learned with the old
+    /// one is worth nothing.
+    pub(crate) fn replaced(&mut self, item: &Item, origin: Origin, differs: &[String]) {
+        let Some(part) = item.as_part().map(str::to_owned) else { return };
+        let all: Vec<Setting> = self.circuit.vehicle.settings().cloned().collect();
+        for s in all.iter().filter(|s| s.module == *part || s.after.iter().any(|a| *a == *part)) {
+            let comes = match (origin, &s.held) {
+                (Origin::Used, Held::Record { .. }) => s.wrong.last(),
+                _ => s.wrong.first(),
+            };
+            if let Some(value) = comes.map(|w| w.value) {
+                self.set_to(s, value);
+            }
+        }
+        if let Some(module) = self.circuit.part(&part) {
+            self.configured.retain(|(of, _), _| *of != module);
+            self.written.remove(&module);
+            self.end_lessons(module);
+        }
+        let found = differs.iter().filter_map(|id| fault::by_id(&self.circuit, id).ok());
+        let found: Vec<_> = found.collect();
+        self.hidden.extend(found);
+        self.forget_solved();
+    }
+
     /// Begins to teach a setting.
     pub(crate) fn teach(&mut self, part: PartIx, routine: u16, setting: &Setting) {
-        let lesson = Lesson { setting: setting.id.clone(), passed: Duration::ZERO, stopped: false };
+        let of = self.circuit.vehicle.procedures.iter().find(|p| p.teaches == setting.id);
+        let run = of.map(|of| Run::new(procedure::at_pins(&self.circuit, of)));
+        let setting = setting.id.clone();
+        let lesson = Lesson { setting, passed: Duration::ZERO, stopped: false, run };
         self.lessons.insert((part, routine), lesson);
     }
 
     /// Lets what is being taught go on.
     pub(crate) fn learn_on(&mut self, by: Duration) {
         let mut learned = Vec::new();
-        for lesson in self.lessons.values_mut().filter(|l| l.is_running()) {
+        let mut lessons = std::mem::take(&mut self.lessons);
+        for lesson in lessons.values_mut().filter(|l| l.is_running()) {
             lesson.passed += by;
-            if !lesson.is_running() {
+            let at_s = lesson.passed.as_secs_f64();
+            if let Some(run) = &mut lesson.run {
+                let values = run.of().signals().into_iter();
+                let seen = values.filter_map(|s| Some((s.clone(), self.believed(&s)?)));
+                run.take(&Sample { at_s, values: seen.collect() });
+            }
+            if lesson.is_learned() {
                 learned.push(lesson.setting.clone());
             }
         }
+        self.lessons = lessons;
         for id in learned {
             let setting = self.circuit.vehicle.settings().find(|s| s.id == id).cloned();
             if let Some(s) = setting {

@@ -491,6 +491,17 @@ impl World {
         module.map_or(NOBODY, |m| m.address)
     }
 
+    /// What a module is fed with now, volts; where it does not say, more than enough.
+    pub(crate) fn own_supply(&mut self, part: PartIx) -> f64 {
+        let v = &self.circuit.vehicle;
+        let module = v.parts[part].id.clone();
+        let did = v.identifiers.supply.did;
+        match v.signals.iter().any(|s| s.module == module && s.did == Some(did)) {
+            true => self.supply_of(&module),
+            false => f64::INFINITY,
+        }
+    }
+
     fn supply_of(&mut self, module: &str) -> f64 {
         let v = &self.circuit.vehicle;
         let is_supply =

@@ -1,13 +1,13 @@
 //! Equipment: what a vehicle of this file may have been built without (N12).
 
-use crate::element::{Element, Setting};
+use crate::element::{Element, Held, Setting, setting};
 use crate::{ConnectorId, OutputId, PartId, PartKind, SignalId, SignalSource, Vehicle, WireId};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Parts that are fitted together or not at all.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Equipment {
     /// Unique name.
@@ -16,6 +16,10 @@ pub struct Equipment {
     pub name: String,
     /// The parts it brings; conductors that end at them come and go with them.
     pub parts: Vec<PartId>,
+    /// What other parts have inside only where it is missing: a terminator in the module that a bus ends at
+    /// then.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub without: BTreeMap<PartId, Vec<Element>>,
 }
 
 impl Vehicle {
@@ -31,6 +35,13 @@ impl Vehicle {
             .filter(|o| missing.contains(&o.id))
             .flat_map(|o| o.parts.iter().map(PartId::as_str))
             .collect();
+        let inside =
+            self.options.iter().filter(|o| missing.contains(&o.id)).flat_map(|o| &o.without);
+        for (id, elements) in inside {
+            if let Some(part) = v.parts.iter_mut().find(|p| p.id == *id) {
+                part.elements.extend(elements.iter().cloned());
+            }
+        }
         v.options.retain(|o| !missing.contains(&o.id));
         v.parts.retain(|p| !gone.contains(p.id.as_str()));
         // What nobody holds any more is gone with who held it.
@@ -40,10 +51,22 @@ impl Vehicle {
             for element in &mut part.elements {
                 if let Element::Setting(s) = element {
                     s.after.retain(|p| !gone.contains(p.as_str()));
+                    let other = s.without.iter().find(|(o, _)| missing.contains(*o));
+                    if let Some(value) = other.map(|(_, value)| *value) {
+                        // What is right here was wrong with it, and what was right is wrong.
+                        for w in s.wrong.iter_mut().filter(|w| w.value == value) {
+                            (w.value, w.text) = (s.sound, "coded for more equipment".to_owned());
+                        }
+                        s.sound = value;
+                    }
+                    s.without.retain(|o, _| !missing.contains(o));
                 }
             }
         }
         v.parts.retain(|p| p.kind != PartKind::Setup || !p.elements.is_empty());
+        v.record_copies
+            .retain(|c| !gone.contains(c.module.as_str()) && !gone.contains(c.kept_by.as_str()));
+        v.set_records();
         v.connectors.retain(|c| c.part.as_ref().is_none_or(|p| !gone.contains(p.as_str())));
         let mut ends = v.cavity_ids();
         ends.extend(v.splices.iter().map(|s| s.id.to_string()));
@@ -55,6 +78,28 @@ impl Vehicle {
         }
         v.without_software(&gone);
         v
+    }
+
+    /// Lets the records of the modules hold what a sound vehicle with this equipment has.
+    fn set_records(&mut self) {
+        let fields: Vec<(PartId, String, usize, usize, f64)> = (self.settings())
+            .filter_map(|s| match s.held {
+                Held::Record { did, bit, bits } => {
+                    Some((s.module.clone(), format!("{did:04X}"), bit, bits, s.sound))
+                }
+                _ => None,
+            })
+            .collect();
+        for (module, did, bit, bits, sound) in fields {
+            let own =
+                self.parts.iter_mut().find(|p| p.id == module).and_then(|p| p.module.as_mut());
+            if let Some(record) = own.and_then(|m| m.configuration.get_mut(&did))
+                && let Some(mut bytes) = record.bytes()
+            {
+                setting::put(&mut bytes, bit, bits, sound as u32);
+                record.value = crate::hex::digits(&bytes);
+            }
+        }
     }
 
     fn without_software(&mut self, gone: &BTreeSet<&str>) {
@@ -89,6 +134,11 @@ impl Vehicle {
             }
         }
         let signals: BTreeSet<SignalId> = self.signals.iter().map(|s| s.id.clone()).collect();
+        // What cannot be taught any more, or not be seen, is no procedure.
+        let lessons: BTreeSet<String> = self.settings().map(|s| s.id.clone()).collect();
+        self.procedures.retain(|p| {
+            lessons.contains(&p.teaches) && p.signals().iter().all(|s| signals.contains(s))
+        });
         let known = |c: &crate::Condition| c.signals().into_iter().all(|s| signals.contains(s));
         self.functions.retain(|f| outputs.contains(&f.output) && known(&f.condition()));
         for output in &mut self.outputs {

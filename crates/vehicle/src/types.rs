@@ -4,7 +4,10 @@ use crate::ids::{
     ConnectorId, FailureType, GroundId, GroundIx, MonitorIx, OutputId, OutputIx, PartId, PartIx,
     PlaceId, SignalId, SignalIx, SpliceId, TroubleCode, WireId, WireIx,
 };
-use crate::{Condition, Element, Equipment, Identifiers, Message, OperatingState, Profile, Signal};
+use crate::{
+    Condition, Element, Equipment, Identifiers, Message, OperatingState, Procedure, Profile,
+    RecordCopy, Signal, Variant,
+};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -90,6 +93,12 @@ pub struct Vehicle {
     /// How states change as time passes.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub profiles: Vec<Profile>,
+    /// What modules learn while the vehicle is used.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub procedures: Vec<Procedure>,
+    /// Records that a second module keeps a copy of.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub record_copies: Vec<RecordCopy>,
 }
 
 /// A place in the vehicle, or a section of loom.
@@ -242,6 +251,9 @@ pub struct Part {
     /// Price of a new one; none: what is typical of its kind.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub price: Option<f64>,
+    /// What can go in its place.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub variants: Vec<Variant>,
     /// Its inside.
     pub elements: Vec<Element>,
     /// For a switch: its positions, the rest position first.

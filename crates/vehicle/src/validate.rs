@@ -3,7 +3,9 @@
 mod data;
 mod effort;
 mod physical;
+mod procedures;
 mod profiles;
+mod replace;
 mod settings;
 mod worked_out;
 
@@ -206,6 +208,9 @@ impl Vehicle {
         for option in &self.options {
             for part in &option.parts {
                 f.known(format!("options[{}].parts", option.id), "part", part, &parts);
+            }
+            for part in option.without.keys() {
+                f.known(format!("options[{}].without", option.id), "part", part, &parts);
             }
         }
         f.0
@@ -608,6 +613,8 @@ impl Vehicle {
             }
         }
         profiles::check(self, f, outputs);
+        procedures::check(self, f);
+        replace::check(self, f);
     }
 
     /// What in an operating state does not exist in this vehicle.

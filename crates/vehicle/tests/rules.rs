@@ -267,3 +267,62 @@ fn settings_stand_where_their_modules_hold_them() {
 fn what_is_not_changed_is_taken() {
     assert_eq!(told(|_| {}), "");
 }
+
+#[test]
+fn procedures_teach_something_with_bands_and_times_that_can_be() {
+    let stage = |v: &mut Value| v["procedures"][0]["stages"][1].take();
+    let told_of = |change: &dyn Fn(&mut Value)| told(|v| change(&mut v["procedures"][0]));
+    only(&told_of(&|p| p["teaches"] = json!("nothing")), &["procedures[tooth_errors].teaches"]);
+    only(&told_of(&|p| p["profile"] = json!("to_the_moon")), &["there is no profile"]);
+    let band =
+        |p: &mut Value| p["throughout"][0] = json!({"signal": "app1_volts", "least": 9, "most": 3});
+    only(&told_of(&band), &["the band of app1_volts cannot hold"]);
+    let late = |p: &mut Value| p["stages"][1]["within_s"] = json!(1);
+    only(&told_of(&late), &["stages[1]", "its times are not possible"]);
+    only(&told_of(&|p| p["stages"] = json!([])), &["it has no stage"]);
+    only(&told_of(&|p| p["stages"][0]["targets"] = json!([])), &["nothing must hold in it"]);
+    assert!(!told(|v| _ = stage(v)).is_empty(), "a stage that is none is refused");
+}
+
+#[test]
+fn what_goes_in_and_who_keeps_a_copy_are_told_apart() {
+    let a25 = first(&wren(), "parts", |p| p["id"] == "A25");
+    let twice = told(|v| v["parts"][a25]["variants"][1]["number"] = json!("PW 10 0 44320"));
+    only(&twice, &["parts[A25].variants", "there twice"]);
+    only(
+        &told(|v| v["parts"][a25]["variants"][1]["price"] = json!(-1)),
+        &["a price that cannot be"],
+    );
+    only(&told(|v| v["record_copies"][0]["did"] = json!(9)), &["has no record 0009"]);
+    only(&told(|v| v["record_copies"][0]["kept_by"] = json!("E11")), &["“E11” is no module"]);
+    only(&told(|v| v["record_copies"][0]["kept_did"] = json!(0x0601)), &["of its own"]);
+    let z3 = first(&wren(), "parts", |p| p["id"] == "Z3");
+    let nothing = told(|v| v["parts"][z3]["elements"][1]["without"] = json!({"wings": 0}));
+    assert!(nothing.contains("there is no equipment “wings”"), "{nothing}");
+}
+
+#[test]
+fn a_vehicle_without_some_equipment_is_set_and_ended_otherwise() {
+    let v = Vehicle::from_json(&wren().to_string()).unwrap();
+    let without = v.without_equipment(&["trailer".to_owned()].into());
+    let of = |v: &Vehicle, id: &str| v.settings().find(|s| s.id == id).map(|s| s.sound);
+    assert_eq!((of(&v, "rear_trailer"), of(&without, "rear_trailer")), (Some(1.0), Some(0.0)));
+    let record = |v: &Vehicle| {
+        let a3 = v.parts.iter().find(|p| p.id == "A3").unwrap();
+        a3.module.as_ref().unwrap().configuration["0601"].value.clone()
+    };
+    // The third bit of the first byte: 0110 0000 with a trailer, 0100 0000 without.
+    assert_eq!((record(&v), record(&without)), ("6000".to_owned(), "4000".to_owned()));
+    // The bus ends at the trailer module, or else in the rear module.
+    let ends = |v: &Vehicle, id: &str| {
+        let part = v.parts.iter().find(|p| p.id == id);
+        let all = part.map_or(0, |p| {
+            p.elements.iter().filter(|e| matches!(e, vehicle::Element::Resistor(_))).count()
+        });
+        all > 0
+    };
+    assert_eq!((ends(&v, "A3"), ends(&v, "A25")), (false, true));
+    assert_eq!((ends(&without, "A3"), ends(&without, "A25")), (true, false));
+    assert!(without.procedures.iter().all(|p| p.teaches != "nothing"));
+    assert!(without.record_copies.iter().all(|c| c.module != "A25"));
+}

@@ -10,6 +10,7 @@ mod fit;
 mod live;
 mod network;
 mod recorded;
+mod replace;
 mod setup;
 mod sheets;
 mod suspects;
@@ -43,6 +44,9 @@ fn main() {
         codes::what_is_not_fitted_is_not_missed_and_told_of_when_it_answers,
         fit::a_lamp_is_fitted_where_that_is_the_cheaper_move,
         setup::a_door_module_that_was_replaced_is_set_up,
+        replace::tooth_errors_are_learned_on_the_road,
+        replace::a_used_module_of_another_build_is_replaced_by_the_plan,
+        replace::a_write_that_broke_off_is_put_back,
         live::the_condition_that_blocks_a_door_is_found_from_the_seat,
         live::one_of_forty_conditions_is_a_value_put_in_its_place,
         live::values_that_tell_most_are_proposed_read_and_kept,

@@ -18,7 +18,6 @@ pub async fn a_door_module_that_was_replaced_is_set_up(house: &House) {
     b.press_in("*[@data-setting='one_touch_coded']", "Write").await;
     b.css("[data-changes='1']").await;
     b.says("fitted").await;
-    b.picture("fit").await;
     let v = b.act(url, id, "*[@role='dialog']", "Write it").await;
     let kinds: Vec<_> = v["ledger"].as_array().unwrap().iter().map(|e| e["kind"].clone()).collect();
     assert!(kinds.ends_with(&[json!("writing"), json!("written")]), "{kinds:?}");

@@ -98,7 +98,6 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
 
     b.press("Repair and prove it").await;
     b.fill("input[placeholder^='new terminal']", "new terminal in C4.7, crimped and locked").await;
-    b.picture("repair").await;
     b.press("It is repaired").await;
     b.says("Prove the repair").await;
     // What was replaced, for the report.

@@ -258,6 +258,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can go in the place of a part, each with its cost and what follows from it. */
+        get: operations["choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/clear": {
         parameters: {
             query?: never;
@@ -320,6 +337,26 @@ export interface paths {
         put?: never;
         /** What a check by hand would prove and leave open. */
         post: operations["covers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Writes down what goes in the place of a part, with its cost and what follows from it as they are told now. The
+         *     plan follows from it.
+         */
+        post: operations["decide"];
         delete?: never;
         options?: never;
         head?: never;
@@ -405,6 +442,43 @@ export interface paths {
         put?: never;
         /** A connector as seen on its mating side. */
         post: operations["face"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tells a module to learn what a procedure teaches, and follows it from now on, until it is passed, ends by
+         *     itself or is stopped. What came of it is kept with everything that was read.
+         */
+        post: operations["start"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/following": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the procedure stands that is or was followed last. */
+        get: operations["following"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -541,6 +615,26 @@ export interface paths {
         put?: never;
         /** Identity and complaint. */
         post: operations["intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/keep-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keeps what a unit holds before it is unplugged: read from itself; where it is silent from the copy that another
+         *     module keeps; else built from the equipment, and marked as that.
+         */
+        post: operations["keep_records"];
         delete?: never;
         options?: never;
         head?: never;
@@ -854,6 +948,40 @@ export interface paths {
         };
         /** A picture as it was kept. */
         get: operations["picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plan of what was decided last; none where nothing was. */
+        get: operations["steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/procedures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The procedures of the vehicle. */
+        get: operations["procedures"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1262,7 +1390,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Signs the job off. */
+        /** Signs the job off; what is not proven is named with it. */
         post: operations["sign_off"];
         delete?: never;
         options?: never;
@@ -1331,6 +1459,23 @@ export interface paths {
         get?: never;
         put?: never;
         /** Stops a scan that runs; what was gathered is kept. */
+        post: operations["stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/stop-following": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops what is followed; what was read so far is kept. What is over already is put away. */
         post: operations["stop"];
         delete?: never;
         options?: never;
@@ -1638,6 +1783,26 @@ export interface components {
             state: components["schemas"]["OperatingState"];
             /** @description Also where freeze-frame data could not be read. */
             anyway?: boolean;
+        };
+        /** @description A band that a value must lie in. */
+        Aim: {
+            signal: components["schemas"]["SignalId"];
+            /** @description Its name. */
+            name: string;
+            /** @description Unit; empty where a name says it. */
+            unit: string;
+            /**
+             * Format: double
+             * @description Least value.
+             */
+            least?: number | null;
+            /**
+             * Format: double
+             * @description Largest value.
+             */
+            most?: number | null;
+            /** @description What it must be, where that has a name. */
+            word: string;
         };
         /** @description What something that is not in the vehicle file is most like. */
         Alike: {
@@ -2186,6 +2351,12 @@ export interface components {
             black: string;
             /** @description Signals whose values are read; else empty. */
             signals: components["schemas"]["SignalId"][];
+            /**
+             * Format: double
+             * @description How far apart what they feel may lie, one standard deviation, where they have to agree: more than 0
+             *     for what only a night makes alike.
+             */
+            apart?: number | null;
             /** @description The part whose effect is watched during a substitution, else empty. */
             watched: components["schemas"]["PartId"];
             /** @description Output to drive, when the state needs one. */
@@ -2355,6 +2526,39 @@ export interface components {
              */
             share: number;
             reading?: null | components["schemas"]["ToRead"];
+        };
+        /** @description What was decided. */
+        Decide: {
+            /** @description The part that is replaced. */
+            part: components["schemas"]["PartId"];
+            /** @description Part number that goes in; empty: as built. */
+            number?: string;
+            /** @description It is in already: it was replaced before the vehicle came. */
+            already?: boolean;
+            /** @description Who agreed; empty where nobody was asked. */
+            agreed_by?: string;
+        };
+        /** @description What was decided to put in the place of a part, and who agreed. */
+        Decision: {
+            /** @description The part that is replaced. */
+            part: components["schemas"]["PartId"];
+            /** @description Part number that goes in; empty: as the vehicle was built. */
+            number?: string;
+            /** @description Where it comes from. */
+            origin?: components["schemas"]["Origin"];
+            /** @description It was put in before the vehicle came: the old unit is gone. */
+            already?: boolean;
+            /**
+             * Format: double
+             * @description What it costs, part and work, as it was told.
+             */
+            cost: number;
+            /** @description Sign of the currency. */
+            currency: string;
+            /** @description What follows from it, as it was told, a line each. */
+            consequences?: string[];
+            /** @description Who agreed to it; empty where nobody was asked. */
+            agreed_by?: string;
         };
         /** @description Doubt about an entry. */
         Doubt: {
@@ -2667,6 +2871,50 @@ export interface components {
             /** @description Verdict. */
             verdict: components["schemas"]["Verdict"];
         };
+        /** @description A procedure to follow. */
+        Follow: {
+            /** @description Its id in the vehicle file. */
+            procedure: string;
+        };
+        /** @description How a procedure stands that is or was followed last. */
+        FollowingView: {
+            /** @description What is followed. */
+            procedure: components["schemas"]["ProcedureView"];
+            /** @description The stage it is in, from 0; as many as there are once all are passed. */
+            stage: number;
+            /** @description Latest value of each signal that was read, in its physical unit. */
+            values: {
+                [key: string]: components["schemas"]["SaidNow"];
+            };
+            /** @description What the stage still lacks. */
+            lacking: components["schemas"]["Lack"][];
+            /**
+             * Format: double
+             * @description Seconds for which it has held.
+             */
+            held_s: number;
+            /**
+             * Format: double
+             * @description Seconds left of its window.
+             */
+            left_s?: number | null;
+            /**
+             * Format: double
+             * @description Seconds since the procedure began.
+             */
+            since_s: number;
+            /**
+             * Format: int32
+             * @description Percent that its module says it has learned.
+             */
+            percent: number;
+            /** @description Why nothing is read just now; empty when something is. */
+            trouble: string;
+            /** @description Whether it is over. */
+            over: boolean;
+            /** @description Why it was not passed; empty when it was, or while it goes on. */
+            why: string;
+        };
         /** @description A check by hand for the demo's hands. */
         ForHands: {
             /** @description Where. */
@@ -2972,6 +3220,26 @@ export interface components {
          * @enum {string}
          */
         Known: "fails" | "unknown" | "holds";
+        /** @description A target that is not met. */
+        Lack: {
+            /** @description The signal. */
+            signal: components["schemas"]["SignalId"];
+            /**
+             * Format: double
+             * @description What it is; none where nobody says.
+             */
+            is?: number | null;
+            /**
+             * Format: double
+             * @description Least value that will do.
+             */
+            least?: number | null;
+            /**
+             * Format: double
+             * @description Largest value that will do.
+             */
+            most?: number | null;
+        };
         /** @description A way from one branching point of a bus to the next, or to a member. */
         Limb: {
             /** @description Repair items on the way, both lines together. */
@@ -3256,6 +3524,10 @@ export interface components {
              */
             probability: number;
         };
+        /** @description A module. */
+        OfModule: {
+            module: components["schemas"]["PartId"];
+        };
         /** @description A vehicle file that jobs can be opened on. */
         Offered: {
             /** @description Its id. */
@@ -3326,6 +3598,11 @@ export interface components {
              */
             charger: boolean;
         };
+        /**
+         * @description Where a replacement comes from.
+         * @enum {string}
+         */
+        Origin: "new" | "used";
         /** @description What one outcome would mean. */
         Outcome: {
             /** @description The outcome: a range or a judgement. */
@@ -3480,6 +3757,19 @@ export interface components {
             /** @description Moves there are; 0 while nothing is worked out. */
             of: number;
         };
+        /** @description A step of the plan. */
+        PlanStep: components["schemas"]["StepStands"] & {
+            /** @description Stable name of it. */
+            id: string;
+            /** @description What is done. */
+            text: string;
+            /** @description Why, and why here. */
+            why: string;
+            /** @description What a press does. */
+            press: components["schemas"]["StepPress"];
+            /** @description What must hold for it, in words. */
+            needs: string[];
+        };
         /** @description A check by hand somebody has in mind. */
         Planned: {
             /** @description Red end. */
@@ -3569,6 +3859,19 @@ export interface components {
             /** @description The fields of the request that it is about. */
             errors?: components["schemas"]["Field"][];
         };
+        /** @description A procedure. */
+        ProcedureView: {
+            id: string;
+            /** @description What a technician calls it. */
+            name: string;
+            /** @description Id of the setting that it teaches. */
+            teaches: string;
+            /** @description The course of time that does it, where hands go through one: its id. */
+            course?: string | null;
+            /** @description What must hold from first to last. */
+            throughout: components["schemas"]["Aim"][];
+            stages: components["schemas"]["StageView"][];
+        };
         /** @description How far some work is. */
         Progress: {
             /** @description `scan`. */
@@ -3588,7 +3891,7 @@ export interface components {
         };
         /** @description Something to be shown after the repair. */
         Proof: {
-            /** @description `reading`, `effect`, `moved`, `seen` or `scan`. */
+            /** @description `reading`, `value`, `effect`, `moved`, `seen` or `scan`. */
             kind: string;
             /** @description What. */
             text: string;
@@ -3699,6 +4002,57 @@ export interface components {
             /** @description Proven before. */
             proven: boolean;
         };
+        /** @description A part after whose replacement something has to be set, or for which there is more than one to choose from. */
+        Replaceable: {
+            /** @description Its id. */
+            id: components["schemas"]["PartId"];
+            /** @description In words. */
+            text: string;
+        };
+        /** @description Something that can go in the place of a part. */
+        Replacement: {
+            /** @description Part number; empty: as the vehicle was built, where the file has no numbers. */
+            number: string;
+            /** @description What a technician calls it. */
+            name: string;
+            /** @description Where it comes from. */
+            origin: components["schemas"]["Origin"];
+            /** @description It is no longer to be had. */
+            discontinued: boolean;
+            /**
+             * Format: double
+             * @description Price of the part.
+             */
+            price: number;
+            /**
+             * Format: double
+             * @description Minutes of work, with what has to be set.
+             */
+            minutes: number;
+            /**
+             * Format: double
+             * @description Money for both.
+             */
+            cost: number;
+            /** @description Sign of the currency. */
+            currency: string;
+            /** @description What follows from it, a line each. */
+            consequences: string[];
+        };
+        /** @description A plan. */
+        ReplacementPlan: {
+            /**
+             * Format: int64
+             * @description Number of the entry in which it was decided.
+             */
+            number: number;
+            /** @description What was decided. */
+            decision: components["schemas"]["Decision"];
+            /** @description The part in words. */
+            part_text: string;
+            /** @description Its steps, the first one first. */
+            steps: components["schemas"]["PlanStep"][];
+        };
         /** @description A report of another tool, as text. */
         Report: {
             text: string;
@@ -3764,6 +4118,16 @@ export interface components {
             ran?: boolean | null;
             /** @description It fails now. */
             failing: boolean;
+        };
+        /** @description What a signal says. */
+        SaidNow: {
+            /**
+             * Format: double
+             * @description In the physical unit.
+             */
+            value: number;
+            /** @description Its name, where it has one; else empty. */
+            word: string;
         };
         /** @description A scan that was kept. */
         ScanRef: {
@@ -3878,6 +4242,8 @@ export interface components {
             should: string;
             /** @description What must hold before it can be taught. */
             needs: string[];
+            /** @description The procedure that teaches it, where it is learned while the vehicle is used: its id. */
+            procedure?: string | null;
             /** @description Something was worked on lately after which it has to be set anew. */
             due: boolean;
         };
@@ -3922,6 +4288,8 @@ export interface components {
             modules: components["schemas"]["SetupView"][];
             /** @description Writes of which nobody knows how they ended. */
             half_done: components["schemas"]["HalfDone"][];
+            /** @description Parts whose replacement wants a plan. */
+            replaceable: components["schemas"]["Replaceable"][];
         };
         /** @description A repair item with its share of the suspicion. */
         Share: {
@@ -4035,6 +4403,11 @@ export interface components {
         SignalsWanted: {
             signals: components["schemas"]["SignalId"][];
         };
+        /** @description How a job is signed off. */
+        SigningOff: {
+            /** @description Why, where something that was to be proven is not. */
+            reason?: string;
+        };
         /** @description A stage. */
         Stage: {
             /** @description Id. */
@@ -4045,6 +4418,25 @@ export interface components {
             mark: string;
             /** @description It works in this version. */
             built: boolean;
+        };
+        /** @description A stage. */
+        StageView: {
+            /** @description What is to be done. */
+            name: string;
+            /** @description How to get there. */
+            hint: string;
+            /** @description What must hold. */
+            aims: components["schemas"]["Aim"][];
+            /**
+             * Format: double
+             * @description For how long, seconds.
+             */
+            hold_s: number;
+            /**
+             * Format: double
+             * @description Its window, seconds.
+             */
+            within_s?: number | null;
         };
         /**
          * @description How a point stands.
@@ -4064,6 +4456,68 @@ export interface components {
             name: string;
             /** @description The state. */
             state: components["schemas"]["OperatingState"];
+        };
+        /** @description What a press on a step does. */
+        StepPress: {
+            /** @enum {string} */
+            does: "charger";
+        } | {
+            /** @enum {string} */
+            does: "scan";
+        } | {
+            /** @description The module. */
+            module: components["schemas"]["PartId"];
+            /** @enum {string} */
+            does: "keep";
+        } | {
+            /** @description The part. */
+            part: components["schemas"]["PartId"];
+            /** @enum {string} */
+            does: "replace";
+        } | {
+            /** @description The module. */
+            module: components["schemas"]["PartId"];
+            /**
+             * Format: int32
+             * @description The record.
+             */
+            did: number;
+            /** @description What it is called. */
+            name: string;
+            /** @enum {string} */
+            does: "write";
+        } | {
+            /** @description The setting. */
+            setting: string;
+            /** @enum {string} */
+            does: "teach";
+        } | {
+            /** @description The procedure. */
+            procedure: string;
+            /** @enum {string} */
+            does: "follow";
+        } | {
+            /** @enum {string} */
+            does: "key_cycle";
+        } | {
+            /** @enum {string} */
+            does: "clear";
+        } | {
+            /** @enum {string} */
+            does: "rescan";
+        };
+        /** @description How a step stands. */
+        StepStands: {
+            /** @enum {string} */
+            stands: "done";
+        } | {
+            /** @enum {string} */
+            stands: "open";
+        } | {
+            /** @description For whom or what, in words. */
+            by: string;
+            /** @enum {string} */
+            stands: "blocked";
         };
         /**
          * @description How strongly an effect shows.
@@ -4394,6 +4848,11 @@ export interface components {
         ValuesToKeep: {
             signals: components["schemas"]["SignalId"][];
             state: components["schemas"]["OperatingState"];
+            /**
+             * Format: double
+             * @description Where they have to agree: how far apart what they feel may lie, one standard deviation.
+             */
+            apart?: number | null;
         };
         /**
          * @description The verdict on a reading.
@@ -4456,6 +4915,10 @@ export interface components {
             repair?: null | components["schemas"]["Repair"];
             /** @description What must be shown after the repair. */
             proofs: components["schemas"]["Proof"][];
+            /** @description What is not proven, a line each: it is named where the job is signed off all the same. */
+            unproven: string[];
+            /** @description Whether some of that was to be proven and was not: signing off takes a reason then. */
+            wants_reason: boolean;
             /** @description Signed off. */
             signed_off: boolean;
             /** @description Stages with their marks. */
@@ -4558,6 +5021,8 @@ export interface components {
             old: string;
             /** @description What it should be. */
             new: string;
+            /** @description Where what no field names is from, in words. */
+            from: string;
         };
         /** @description A write that was begun. */
         Write: components["schemas"]["RecordWrite"] & {
@@ -4568,6 +5033,8 @@ export interface components {
             number: number;
             /** @description Whether it was read back as it was written; none where nobody knows how it ended. */
             outcome?: boolean | null;
+            /** @description It was refused, and what was there before is there still. */
+            as_before: boolean;
         };
     };
     responses: never;
@@ -5155,6 +5622,39 @@ export interface operations {
             };
         };
     };
+    choices: {
+        parameters: {
+            query: {
+                /** @description Its id. */
+                part: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replacement"][];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     clear: {
         parameters: {
             query?: never;
@@ -5277,6 +5777,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Coverage"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Decide"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
             /** @description Refused: what happened and what to do */
@@ -5437,6 +5971,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Face"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Follow"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    following: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": null | components["schemas"]["FollowingView"];
                 };
             };
             /** @description Refused: what happened and what to do */
@@ -5682,6 +6278,40 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Intake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_records: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfModule"];
             };
         };
         responses: {
@@ -6266,6 +6896,66 @@ export interface operations {
                 };
                 content: {
                     "image/jpeg": number[];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": null | components["schemas"]["ReplacementPlan"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    procedures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureView"][];
                 };
             };
             /** @description Refused: what happened and what to do */
@@ -7086,7 +7776,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": null | components["schemas"]["SigningOff"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -7190,6 +7884,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Kept"];
                 };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused: what happened and what to do */
             default: {

@@ -32,7 +32,7 @@ function Answer({ check }: { check: Check }) {
   if (task) return <ByHand task={task} state={check.state} />;
   if (check.quantity === "answers") return <WhoAnswers state={check.state} />;
   if (check.quantity === "values") {
-    return <ReadValues signals={check.signals} state={check.state} />;
+    return <ReadValues signals={check.signals} state={check.state} apart={check.apart} />;
   }
   if (check.quantity === "scan") {
     return <Rescan state={check.state} />;

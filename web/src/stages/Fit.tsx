@@ -4,8 +4,10 @@ import { api, trouble } from "../api/client";
 import { useJob } from "../api/job";
 import { Button } from "../ui/Button";
 import { KeyOff } from "../ui/KeyOff";
+import { Followed } from "./fit/Followed";
 import { HalfDone } from "./fit/HalfDone";
 import { ModuleSetup } from "./fit/ModuleSetup";
+import { PlanSection } from "./fit/PlanSection";
 
 /** How often it is read again what modules hold, milliseconds. */
 const AGAIN = 4000;
@@ -58,7 +60,12 @@ export function Fit() {
       )}
       {read.error && <p className="mt-3 text-ochre">Not read: {read.error.message}</p>}
       <KeyOff />
+      <Followed />
       <HalfDone all={setups.data?.half_done ?? []} />
+      <PlanSection
+        parts={setups.data?.replaceable ?? []}
+        owners={new Map(modules.map((m) => [`part:${m.part}`, `part:${m.module}`]))}
+      />
       {setups.data && modules.length === 0 && (
         <p className="mt-4">The vehicle file tells nothing of what its modules are set to.</p>
       )}

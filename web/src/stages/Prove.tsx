@@ -5,8 +5,11 @@ import { Button } from "../ui/Button";
 import { ByHand } from "../ui/ByHand";
 import { Effect } from "../ui/Effect";
 import { Measure } from "../ui/Measure";
+import { ReadValues } from "../ui/ReadValues";
 import { Rescan } from "../ui/Rescan";
 import { Select } from "../ui/Select";
+import { Left } from "./prove/Left";
+import { SignOff } from "./prove/SignOff";
 
 /** Signed off, and how to open it again when the vehicle comes back. */
 export function SignedOff() {
@@ -78,6 +81,7 @@ function ProofRow({ proof }: { proof: Proof }) {
             <ByHand task={{ kind: proof.kind, at: proof.red }} state={proof.state} />
           )}
           {proof.kind === "effect" && <Effect part={proof.red} state={proof.state} />}
+          {proof.kind === "value" && <ReadValues signals={[proof.red]} state={proof.state} />}
           {proof.kind === "scan" && <Rescan state={proof.state} />}
         </div>
       )}
@@ -154,7 +158,6 @@ export function Prove() {
       </section>
     );
   }
-  const all = view.proofs.every((p) => p.done);
   const unplugged = view.state.unplugged ?? [];
   return (
     <section className="p-6">
@@ -183,19 +186,8 @@ export function Prove() {
           <ProofRow key={`${p.kind} ${p.text}`} proof={p} />
         ))}
       </ul>
-      {view.signed_off ? (
-        <SignedOff />
-      ) : (
-        <Button
-          look="act"
-          className="mt-5"
-          disabled={busy !== ""}
-          why={all ? "" : "Not everything is proven yet: see what is open above."}
-          onClick={() => act("sign-off").catch(() => {})}
-        >
-          Sign off
-        </Button>
-      )}
+      <Left />
+      {view.signed_off ? <SignedOff /> : <SignOff />}
     </section>
   );
 }

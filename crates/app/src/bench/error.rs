@@ -50,6 +50,9 @@ pub enum BenchError {
     /// A module broke off what it was to learn.
     #[error("“{0}” was not learned: the module stopped at {1} %; teach it again")]
     StoppedLearning(String, u8),
+    /// A module says that it learned, and holds something else all the same.
+    #[error("“{0}” did not take: its module says it has learned, and still holds “{1}”")]
+    NotTaken(String, String),
     /// A setting that is written, not taught.
     #[error("“{0}” is not taught; it is written")]
     NothingToTeach(String),

@@ -9,7 +9,7 @@ mod outputs;
 mod scan;
 pub(crate) mod scope;
 mod self_tests;
-mod setup;
+pub mod setup;
 mod values;
 
 pub use error::BenchError;

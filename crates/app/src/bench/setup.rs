@@ -1,6 +1,7 @@
 //! What modules are set to: records and identities read and written, lessons taught.
 
 use super::{Bench, BenchError, modules};
+use diagnosis::setup;
 use link::Gateway;
 use link::services::routine::{self, Control};
 use link::services::{read_data, security_access, session, write_data};
@@ -15,6 +16,22 @@ const LEVEL: u8 = 1;
 const AGAIN: Duration = Duration::from_millis(200);
 /// The longest that a module may take to learn something.
 const LONGEST: Duration = Duration::from_secs(60);
+
+/// How far a module is with what it is being taught.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Lesson {
+    /// Whether it goes on.
+    pub running: bool,
+    /// Percent learned.
+    pub percent: u8,
+}
+
+impl Lesson {
+    /// Whether all of it was learned.
+    pub fn is_learned(self) -> bool {
+        !self.running && self.percent >= 100
+    }
+}
 
 fn address_of(vehicle: &Vehicle, module: &str) -> Result<u16, BenchError> {
     let of = modules(vehicle).find(|(p, _)| p.id == *module).map(|(_, address)| address);
@@ -60,6 +77,57 @@ impl Bench {
         Ok(self.ask(write).await?)
     }
 
+    /// What a module says that it holds of a setting, in words; none where it says nothing of it.
+    pub async fn held(self: &Arc<Self>, vehicle: &Vehicle, setting: &Setting) -> Option<String> {
+        let number = setup::told_by(vehicle, &setting.id)?;
+        let read = self.values(vehicle, &[number]).await.ok()?;
+        let value = read.values.get(&number)?.as_ref().ok()?;
+        Some(setup::in_word(vehicle, setting, *value))
+    }
+
+    /// Begins to teach a setting.
+    ///
+    /// # Errors
+    /// [`BenchError`]; what does not hold is told in words.
+    pub async fn begin_lesson(
+        self: &Arc<Self>,
+        vehicle: &Vehicle,
+        setting: &Setting,
+    ) -> Result<(), BenchError> {
+        let Held::Learned { needs, .. } = &setting.held else {
+            return Err(BenchError::NothingToTeach(setting.name.clone()));
+        };
+        let who = address_of(vehicle, &setting.module)?;
+        if let Some([needs, said]) = self.failing(vehicle, needs).await? {
+            return Err(BenchError::NotTaught { what: setting.name.clone(), needs, said });
+        }
+        self.ask(async |gateway: Arc<Gateway>| session::extended(&gateway, who).await).await?;
+        self.lesson(vehicle, setting, Control::Start).await?;
+        Ok(())
+    }
+
+    /// Starts a lesson, ends it, or asks how far it is.
+    ///
+    /// # Errors
+    /// [`BenchError`].
+    pub async fn lesson(
+        &self,
+        vehicle: &Vehicle,
+        setting: &Setting,
+        control: Control,
+    ) -> Result<Lesson, BenchError> {
+        let Held::Learned { routine, .. } = setting.held else {
+            return Err(BenchError::NothingToTeach(setting.name.clone()));
+        };
+        let who = address_of(vehicle, &setting.module)?;
+        let told = async |gateway: Arc<Gateway>| {
+            routine::control(&gateway, who, routine, control, &[]).await
+        };
+        let told = self.ask(told).await?;
+        let [running, percent] = [0, 1].map(|k| told.get(k).copied().unwrap_or(0));
+        Ok(Lesson { running: running == 1, percent: percent.min(100) })
+    }
+
     /// Teaches a setting, and waits until it is learned.
     ///
     /// # Errors
@@ -69,30 +137,14 @@ impl Bench {
         vehicle: &Vehicle,
         setting: &Setting,
     ) -> Result<(), BenchError> {
-        let Held::Learned { routine, needs } = &setting.held else {
-            return Err(BenchError::NothingToTeach(setting.name.clone()));
-        };
-        let (who, routine) = (address_of(vehicle, &setting.module)?, *routine);
-        if let Some([needs, said]) = self.failing(vehicle, needs).await? {
-            return Err(BenchError::NotTaught { what: setting.name.clone(), needs, said });
-        }
-        let start = async |gateway: Arc<Gateway>| {
-            session::extended(&gateway, who).await?;
-            routine::control(&gateway, who, routine, Control::Start, &[]).await
-        };
-        self.ask(start).await?;
+        self.begin_lesson(vehicle, setting).await?;
         let began = Instant::now();
         loop {
             tokio::time::sleep(AGAIN).await;
-            let results = async |gateway: Arc<Gateway>| {
-                routine::control(&gateway, who, routine, Control::Results, &[]).await
-            };
-            let told = self.ask(results).await?;
-            let [running, percent] = [0, 1].map(|k| told.get(k).copied().unwrap_or(0));
-            match running {
-                0 if percent >= 100 => return Ok(()),
-                1 if began.elapsed() < LONGEST => {}
-                _ => return Err(BenchError::StoppedLearning(setting.name.clone(), percent)),
+            match self.lesson(vehicle, setting, Control::Results).await? {
+                l if l.is_learned() => return Ok(()),
+                l if l.running && began.elapsed() < LONGEST => {}
+                l => return Err(BenchError::StoppedLearning(setting.name.clone(), l.percent)),
             }
         }
     }

@@ -1,9 +1,9 @@
 //! Everything a technician enters.
 
 use super::at::{
-    App, Keeping, Kept, append, at, away, begin, keep, keep_evidence, not_before, session,
+    App, Keeping, Kept, append, at, away, begin, is_open, keep, keep_evidence, not_before, session,
 };
-use super::extract::{Json, Key, Path};
+use super::extract::{Json, Key, Path, not_longer};
 use super::jobs::assessed;
 use super::problem::Problem;
 use super::reasoning::ask;
@@ -25,14 +25,6 @@ const LONGEST_NAME: usize = 120;
 
 /// Most an odometer shows, kilometres.
 const LONGEST_WAY: u32 = 9_999_999;
-
-/// Refuses texts that are no remark any more.
-fn not_longer(field: &str, text: &str, most: usize) -> Result<(), Problem> {
-    match text.len() > most {
-        true => Err(Problem::field(field, format!("this is too long; at most {most} letters"))),
-        false => Ok(()),
-    }
-}
 
 /// Refuses an intake that speaks of equipment the vehicle file does not know, or is too long.
 pub(super) fn fits(shop: &Shop, vehicle: &str, intake: &Intake) -> Result<(), Problem> {
@@ -325,8 +317,20 @@ pub async fn repair(
     }
     let before = assessed(&shop, &here.session).await?;
     let bench = shop.bench(id);
+    // Where it was decided what goes in its place, that is what the hands put in.
+    let decided = here.case.decision.as_ref().map(|(_, d)| d);
+    let decided = decided.filter(|d| new.item.as_part() == Some(d.part.as_str()));
+    let origin = decided.map(|d| d.origin);
+    let differs: Vec<String> = decided.map_or_else(Vec::new, |d| {
+        let of = here.model.circuit.vehicle.parts.iter().find(|p| p.id == d.part);
+        let variant = of.and_then(|p| p.variants.iter().find(|v| v.number == d.number));
+        variant.map_or_else(Vec::new, |v| v.differs.clone())
+    });
     bench
-        .hands("/repair", &serde_json::json!({"item": new.item}))
+        .hands(
+            "/repair",
+            &serde_json::json!({"item": new.item, "origin": origin, "differs": differs}),
+        )
         .await
         .map_err(Problem::vehicle)?;
     let a = &before.assessment;
@@ -339,9 +343,24 @@ pub async fn repair(
     keep(&shop, &here.session, vec![entry], key).await
 }
 
-/// Signs the job off.
-#[utoipa::path(post, path = "/api/jobs/{id}/sign-off", responses((status = 200, body = Kept)))]
-pub async fn sign_off(State(shop): App, Path(id): Path<i64>, key: Key) -> Keeping {
+/// How a job is signed off.
+#[derive(Debug, Default, Deserialize, ToSchema)]
+pub struct SigningOff {
+    /// Why, where something that was to be proven is not.
+    #[serde(default)]
+    reason: String,
+}
+
+/// Signs the job off; what is not proven is named with it.
+#[utoipa::path(post, path = "/api/jobs/{id}/sign-off", request_body = Option<SigningOff>, responses((status = 200, body = Kept)))]
+pub async fn sign_off(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    with: Option<Json<SigningOff>>,
+) -> Keeping {
+    let reason = with.map(|w| w.0.reason.trim().to_owned()).unwrap_or_default();
+    not_longer("reason", &reason, LONGEST)?;
     let job = session(&shop, id).await?;
     let told = |e: &Entry| !matches!(e, Entry::Intake { .. } | Entry::State { .. });
     if !job.entries().iter().any(|e| told(&e.entry)) {
@@ -350,7 +369,16 @@ pub async fn sign_off(State(shop): App, Path(id): Path<i64>, key: Key) -> Keepin
         )
         .into());
     }
-    keep(&shop, &job, vec![Entry::SignedOff], key).await
+    not_before(&shop, &job, &key).await?;
+    is_open(&job)?;
+    let view = super::report::whole(&shop, id).await?;
+    if view.wants_reason && reason.is_empty() {
+        let open = view.unproven.first().map_or("", String::as_str);
+        let why =
+            format!("something is not proven ({open}); say why it is signed off all the same");
+        return Err(Problem::field("reason", why).into());
+    }
+    keep(&shop, &job, vec![Entry::SignedOff { open: view.unproven, reason }], key).await
 }
 
 /// Why a job is opened again.

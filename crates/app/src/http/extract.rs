@@ -175,6 +175,14 @@ pub async fn whole(mut body: Body, most: usize, larger: &str) -> Result<Vec<u8>,
     Ok(bytes)
 }
 
+/// Refuses texts that are no remark any more.
+pub fn not_longer(field: &str, text: &str, most: usize) -> Result<(), Problem> {
+    match text.len() > most {
+        true => Err(Problem::field(field, format!("this is too long; at most {most} letters"))),
+        false => Ok(()),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -98,12 +98,7 @@ fn written(e: store::Entry) -> KeptEntry {
 
 /// Numbers of the captures, recordings and pictures that an entry tells of.
 fn files_of(kept: &serde_json::Value) -> Option<u64> {
-    match serde_json::from_value(kept.clone()).ok()? {
-        Entry::Captured { capture } => Some(capture.number),
-        Entry::LiveKept { recording } => Some(recording.number),
-        Entry::Pictured { picture } => Some(picture.number),
-        _ => None,
-    }
+    serde_json::from_value::<Entry>(kept.clone()).ok()?.file()
 }
 
 /// The captures, recordings and pictures of a job as text by their numbers, and those that are too large.

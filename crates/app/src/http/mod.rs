@@ -7,6 +7,7 @@ mod course;
 mod entries;
 mod events;
 mod extract;
+mod follow;
 mod guard;
 mod identity;
 mod job_file;
@@ -14,6 +15,7 @@ mod jobs;
 mod levels;
 mod network;
 mod pictures;
+mod plan;
 pub(crate) mod problem;
 mod proves;
 mod reasoning;
@@ -121,6 +123,14 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(setup::write))
         .routes(routes!(setup::settle_write))
         .routes(routes!(setup::teach))
+        .routes(routes!(plan::choices))
+        .routes(routes!(plan::decide))
+        .routes(routes!(plan::steps))
+        .routes(routes!(plan::keep_records))
+        .routes(routes!(follow::procedures))
+        .routes(routes!(follow::start))
+        .routes(routes!(follow::following))
+        .routes(routes!(follow::stop))
         .routes(routes!(self_tests::end_tests))
         .routes(routes!(scans::read_codes))
         .routes(routes!(scans::typed_codes))

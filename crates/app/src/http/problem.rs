@@ -53,7 +53,9 @@ impl Problem {
     pub fn bench(why: crate::bench::BenchError) -> Self {
         use crate::bench::BenchError as E;
         match why {
-            E::Guarded { .. } | E::NotTaught { .. } | E::NothingToTeach(_) => Self::state(why),
+            E::Guarded { .. } | E::NotTaught { .. } | E::NothingToTeach(_) | E::NotTaken(..) => {
+                Self::state(why)
+            }
             _ => Self::vehicle(why),
         }
     }

@@ -35,7 +35,7 @@ pub struct How {
 }
 
 /// A job as it stands, with everything worked out.
-async fn whole(shop: &Arc<Shop>, id: i64) -> Result<View, Problem> {
+pub(super) async fn whole(shop: &Arc<Shop>, id: i64) -> Result<View, Problem> {
     let here = at(shop, id).await?;
     assessed(shop, &here.session).await?;
     let here = at(shop, id).await?;

@@ -3,9 +3,11 @@
 use super::at::{Answer, App, At, Keeping, append, at, begin};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
+use crate::bench::BenchError;
 use crate::shop::Shop;
 use axum::extract::State;
 use diagnosis::ledger::Entry;
+use diagnosis::plan;
 use diagnosis::setup::{self, FieldChange, RecordWrite, SetupView, Write};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -20,6 +22,8 @@ pub struct Setups {
     modules: Vec<SetupView>,
     /// Writes of which nobody knows how they ended.
     half_done: Vec<HalfDone>,
+    /// Parts whose replacement wants a plan.
+    replaceable: Vec<plan::Replaceable>,
 }
 
 /// A write of which nobody knows how it ended.
@@ -40,7 +44,11 @@ pub async fn setups(State(shop): App, Path(id): Path<i64>) -> Answer<Setups> {
     let half = half
         .map(|w| HalfDone { changes: setup::changes(vehicle, &w.write), write: w.clone() })
         .collect();
-    Ok(Json(Setups { modules: setup::list(&here.model, &here.case), half_done: half }))
+    Ok(Json(Setups {
+        modules: setup::list(&here.model, &here.case),
+        half_done: half,
+        replaceable: plan::replaceable(vehicle),
+    }))
 }
 
 /// A record or an identity of a module.
@@ -60,6 +68,8 @@ pub struct WouldChange {
     old: String,
     /// What it should be.
     new: String,
+    /// Where what no field names is from, in words.
+    from: String,
 }
 
 /// Reads what is there, and what should be.
@@ -68,12 +78,12 @@ async fn wanted(
     id: i64,
     here: &At,
     of: RecordOf,
-) -> Result<RecordWrite, Problem> {
+) -> Result<(RecordWrite, String), Problem> {
     let vehicle: &Vehicle = &here.model.circuit.vehicle;
     let old = shop.bench(id).record(vehicle, &of.module, of.did).await.map_err(Problem::bench)?;
     let vin = &here.case.intake.vin;
-    let new = match (of.did, vin.len()) {
-        (VIN, 17) => vin.as_bytes().to_vec(),
+    let (new, from) = match (of.did, vin.len()) {
+        (VIN, 17) => (vin.as_bytes().to_vec(), "the job's vehicle number".to_owned()),
         (VIN, n) => {
             return Err(Problem::field(
                 "did",
@@ -82,10 +92,13 @@ async fn wanted(
                 ),
             ));
         }
-        (did, _) => setup::as_it_should(vehicle, &of.module, did, &old),
+        (did, _) => {
+            let (new, from) = plan::to_write(vehicle, &here.case, (&of.module, did), &old);
+            (new, from.words())
+        }
     };
     let (old, new) = (hex::digits(&old), hex::digits(&new));
-    Ok(RecordWrite { module: of.module, did: of.did, old, new })
+    Ok((RecordWrite { module: of.module, did: of.did, old, new }, from))
 }
 
 /// Reads a record and tells what writing it as it should be would change; writes nothing.
@@ -96,9 +109,9 @@ pub async fn would_write(
     Json(of): Json<RecordOf>,
 ) -> Answer<WouldChange> {
     let here = at(&shop, id).await?;
-    let write = wanted(&shop, id, &here, of).await?;
+    let (write, from) = wanted(&shop, id, &here, of).await?;
     let changes = setup::changes(&here.model.circuit.vehicle, &write);
-    Ok(Json(WouldChange { changes, old: write.old, new: write.new }))
+    Ok(Json(WouldChange { changes, old: write.old, new: write.new, from }))
 }
 
 /// Writes a record or an identity as it should be: what was there is kept before, what is there then is read
@@ -111,7 +124,7 @@ pub async fn write(
     Json(of): Json<RecordOf>,
 ) -> Keeping {
     let here = begin(&shop, id, &key).await?;
-    let write = wanted(&shop, id, &here, of).await?;
+    let (write, _) = wanted(&shop, id, &here, of).await?;
     if write.old == write.new {
         return Err(Problem::state("it holds that already; nothing was written").into());
     }
@@ -157,10 +170,29 @@ async fn carry_out(shop: &Arc<Shop>, id: i64, here: &At, write: RecordWrite, key
     };
     let entry = Entry::Writing { write: write.clone() };
     let begun = append(shop, &here.session, vec![entry], Key::default()).await?.0.number();
-    // Where it breaks off nobody knows how it ended: it stays to be settled.
-    let read = shop.bench(id).write_record(vehicle, &write.module, write.did, &new).await;
-    let holds = read.map_err(Problem::bench)? == new;
-    append(shop, &here.session, vec![Entry::Written { number: begun, holds }], key).await
+    let bench = shop.bench(id);
+    let read = bench.write_record(vehicle, &write.module, write.did, &new).await;
+    match read {
+        Ok(read) => {
+            let written = Entry::Written { number: begun, holds: read == new, as_before: false };
+            append(shop, &here.session, vec![written], key).await
+        }
+        Err(why) => {
+            // What was there may be there still, or be written already. Where nobody can tell it stays to be
+            // settled.
+            let is = bench.record(vehicle, &write.module, write.did).await.ok();
+            let is = is.map(|data| hex::digits(&data));
+            if let Some(is) = is.filter(|is| *is == write.old || *is == write.new) {
+                let (holds, as_before) = (is == write.new, is == write.old);
+                let written = Entry::Written { number: begun, holds, as_before };
+                let kept = append(shop, &here.session, vec![written], key).await?;
+                if holds {
+                    return Ok(kept);
+                }
+            }
+            Err(Problem::bench(why).into())
+        }
+    }
 }
 
 /// A setting to teach.
@@ -183,12 +215,25 @@ pub async fn teach(
         let why = format!("this vehicle has no setting “{}”", wanted.setting);
         return Err(Problem::field("setting", why).into());
     };
-    let taught = shop.bench(id).teach(vehicle, setting).await;
-    let trouble = taught.as_ref().err().map(ToString::to_string).unwrap_or_default();
-    let entry = Entry::Taught { setting: setting.id.clone(), trouble };
-    match taught {
-        Ok(()) => append(&shop, &here.session, vec![entry], key).await,
-        Err(why) => {
+    let bench = shop.bench(id);
+    // It is proven, not believed: what it should change is read before and after.
+    let was = bench.held(vehicle, setting).await;
+    let taught = bench.teach(vehicle, setting).await;
+    let is = bench.held(vehicle, setting).await;
+    let proof = was.zip(is.clone());
+    let not_taken = || {
+        let is = is.filter(|is| *is != setup::in_word(vehicle, setting, setting.sound))?;
+        Some(BenchError::NotTaken(setting.name.clone(), is))
+    };
+    let trouble = taught.err().or_else(not_taken);
+    let entry = Entry::Taught {
+        setting: setting.id.clone(),
+        trouble: trouble.as_ref().map(ToString::to_string).unwrap_or_default(),
+        proof: proof.map(|(was, is)| [was, is]),
+    };
+    match trouble {
+        None => append(&shop, &here.session, vec![entry], key).await,
+        Some(why) => {
             append(&shop, &here.session, vec![entry], Key::default()).await?;
             Err(Problem::bench(why).into())
         }

@@ -287,6 +287,9 @@ pub async fn values(
 pub struct ValuesToKeep {
     signals: Vec<SignalId>,
     state: OperatingState,
+    /// Where they have to agree: how far apart what they feel may lie, one standard deviation.
+    #[serde(default)]
+    apart: Option<f64>,
 }
 
 /// Reads live values in a state and keeps them all, of a module that says nothing that it is silent. The hands
@@ -320,7 +323,12 @@ pub async fn read_values(
         Some(LiveReading { signal, value: value.ok()? })
     });
     let mut entries = Vec::new();
-    for finding in live::findings(vehicle, values).into_iter().chain(silent) {
+    let found = live::findings(vehicle, values);
+    let found = match wanted.apart {
+        Some(apart) => live::together(found, apart),
+        None => found,
+    };
+    for finding in found.into_iter().chain(silent) {
         let present = here.case.present;
         let evidence = Evidence { present, ..Evidence::new(wanted.state.clone(), finding) };
         evidence.check(&here.model)?;

@@ -9,7 +9,7 @@ use store::Summary;
 enum Told {
     Intake { intake: Intake },
     Repaired { item: String, text: String },
-    SignedOff,
+    SignedOff {},
     Reopened {},
     // The rest is known, and says nothing in a list.
     Symptom {},
@@ -26,6 +26,9 @@ enum Told {
     Writing {},
     Written {},
     Taught {},
+    Followed {},
+    Decided {},
+    Kept {},
     Refused {},
     Doubted {},
     Adjusted {},
@@ -54,7 +57,7 @@ pub(super) fn digest(summary: &mut Summary, body: &str) -> Result<(), String> {
             summary.repaired = text;
             summary.items.insert(item);
         }
-        Told::SignedOff => summary.signed_off = true,
+        Told::SignedOff {} => summary.signed_off = true,
         Told::Reopened {} => summary.signed_off = false,
         _ => {}
     }
@@ -100,8 +103,12 @@ mod tests {
             probability: 0.9,
             proven: true,
         };
-        let all =
-            [Entry::Intake { intake }, repaired("wire:1"), repaired("wire:2"), Entry::SignedOff];
+        let all = [
+            Entry::Intake { intake },
+            repaired("wire:1"),
+            repaired("wire:2"),
+            Entry::SignedOff { open: Vec::new(), reason: String::new() },
+        ];
         for e in all {
             digest(&mut s, &serde_json::to_string(&e).unwrap()).unwrap();
         }

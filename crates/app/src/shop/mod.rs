@@ -15,6 +15,7 @@ pub use vehicles::Vehicles;
 
 use crate::bench::{Addresses, Bench};
 use crate::captures::Captures;
+use crate::follow::Followings;
 use crate::plans::Plans;
 use crate::presence::Presence;
 use crate::progress::{AtWork, Progress};
@@ -76,6 +77,8 @@ pub struct Shop {
     pub roll_calls: RollCalls,
     /// Plans that are being worked out.
     pub plans: Plans,
+    /// Procedures that are followed.
+    pub followings: Followings,
     /// Captures of buses.
     pub captures: Captures,
     /// Who is there.
@@ -128,6 +131,7 @@ impl Shop {
             progress: AtWork::new(told.clone()),
             roll_calls: RollCalls::default(),
             plans: Plans::default(),
+            followings: Followings::default(),
             captures: Captures::open(data)?,
             presence: Presence::default(),
             told,
@@ -285,7 +289,8 @@ impl Shop {
         if !kept.before {
             self.reasoner.ask(session);
             self.tell(Told::Changed { job: session.job.id });
-            if entries.iter().any(|e| matches!(e, Entry::SignedOff | Entry::Reopened { .. })) {
+            if entries.iter().any(|e| matches!(e, Entry::SignedOff { .. } | Entry::Reopened { .. }))
+            {
                 self.causes_changed(&session.job);
             }
         }

@@ -108,7 +108,7 @@ impl Session {
     /// Whether it is signed off and was not opened again.
     pub fn signed_off(&self) -> bool {
         let decided = |e: &Arc<Numbered>| match e.entry {
-            Entry::SignedOff => Some(true),
+            Entry::SignedOff { .. } => Some(true),
             Entry::Reopened { .. } => Some(false),
             _ => None,
         };

@@ -134,7 +134,9 @@ fn a_job_is_signed_off_until_it_is_opened_again() {
     let own = own();
     let (_, session) = job(&own);
     assert!(!session.signed_off());
-    own.shop.append(&session, &[Entry::SignedOff], None).unwrap();
+    own.shop
+        .append(&session, &[Entry::SignedOff { open: Vec::new(), reason: String::new() }], None)
+        .unwrap();
     assert!(session.signed_off());
     own.shop.append(&session, &[note("a thought")], None).unwrap();
     assert!(session.signed_off(), "a note opens nothing");

@@ -81,6 +81,10 @@ pub struct View {
     pub repair: Option<Repair>,
     /// What must be shown after the repair.
     pub proofs: Vec<Proof>,
+    /// What is not proven, a line each: it is named where the job is signed off all the same.
+    pub unproven: Vec<String>,
+    /// Whether some of that was to be proven and was not: signing off takes a reason then.
+    pub wants_reason: bool,
     /// Signed off.
     pub signed_off: bool,
     /// Stages with their marks.
@@ -117,11 +121,14 @@ pub fn view(at: &Standing, latest: Option<&Assessed>, fresh: bool) -> View {
         pictures: case.pictures.iter().map(|(_, p)| p.clone()).collect(),
         repair: case.repair.clone(),
         proofs: proofs::proofs(model, case, a),
+        unproven: Vec::new(),
+        wants_reason: false,
         signed_off: case.signed_off,
         stages: Vec::new(),
         ledger: at.entries.iter().map(|e| rows::row(model, case, a, e)).collect(),
         intake: case.intake.clone(),
     };
+    (view.unproven, view.wants_reason) = proofs::unproven(model, case, &view);
     view.stages = stages::stages(&view);
     view
 }

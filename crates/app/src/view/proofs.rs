@@ -1,19 +1,23 @@
 //! What must be shown after a repair, and how each proof stands.
 
+use super::View;
 use circuit::Probe;
 use diagnosis::Assessment;
 use diagnosis::evidence::{Evidence, Finding, Sight, Strength};
 use diagnosis::ledger::Case;
+use diagnosis::live::{self, Stands};
+use diagnosis::plan::{self, StepStands};
+use diagnosis::setup;
 use diagnosis::verdict::Verdict;
 use diagnosis::{Model, words};
 use serde::Serialize;
 use utoipa::ToSchema;
-use vehicle::OperatingState;
+use vehicle::{OperatingState, SignalId};
 
 /// Something to be shown after the repair.
 #[derive(Debug, Clone, Default, Serialize, ToSchema)]
 pub struct Proof {
-    /// `reading`, `effect`, `moved`, `seen` or `scan`.
+    /// `reading`, `value`, `effect`, `moved`, `seen` or `scan`.
     pub kind: String,
     /// What.
     pub text: String,
@@ -46,6 +50,7 @@ pub(super) fn proofs(model: &Model, case: &Case, a: &Assessment) -> Vec<Proof> {
                 let bad = a.judged.get(number).is_some_and(|j| j.verdict == Verdict::Bad);
                 e.finding.reading().filter(|_| bad).map(|was| reading(model, case, a, e, was))
             }
+            Finding::Signal { signal, value: raw } => value(model, case, e, signal, *raw),
             Finding::Effect { part, strength } if *strength != Strength::Normal => {
                 Some(effect(model, case, e, part, *strength))
             }
@@ -63,6 +68,29 @@ pub(super) fn proofs(model: &Model, case: &Case, a: &Assessment) -> Vec<Proof> {
     }
     out.push(scan(case));
     out
+}
+
+/// What is not proven of a job in which something was repaired or replaced, and whether some of that was to be.
+pub(super) fn unproven(model: &Model, case: &Case, view: &View) -> (Vec<String>, bool) {
+    if case.repair.is_none() && case.decision.is_none() {
+        return (Vec::new(), false);
+    }
+    let how = |p: &Proof| if p.failed { "still wrong" } else { "not looked at" };
+    let open = view.proofs.iter().filter(|p| !p.done).map(|p| format!("{}: {}", p.text, how(p)));
+    let broken = setup::half_done(case).into_iter().map(|w| {
+        format!("Write of {:04X} in {}: nobody knows how it ended", w.write.did, w.write.module)
+    });
+    let must: Vec<String> = open.chain(broken).collect();
+    let wants = !must.is_empty();
+    let plan = plan::plan(model, case).map(|p| p.steps).unwrap_or_default().into_iter();
+    let steps =
+        plan.filter(|s| s.stands != StepStands::Done).map(|s| format!("{}: not done", s.text));
+    let watched = view.watched.iter();
+    let watched =
+        watched.map(|w| format!("{} {}: not looked for since it was cleared", w.module, w.code));
+    let left = view.compared.iter().filter(|c| c.fate != "gone" && c.fate != "answers again");
+    let left = left.map(|c| format!("{} {}: {}", c.module, c.code, c.fate));
+    (must.into_iter().chain(steps).chain(watched).chain(left).collect(), wants)
 }
 
 /// The latest finding after the repair that `pick` makes something of.
@@ -105,6 +133,34 @@ fn reading(
         ..Proof::default()
     };
     compared(proof, &was, now)
+}
+
+/// A live value that was not as a sound vehicle has it is read again.
+fn value(model: &Model, case: &Case, e: &Evidence, id: &SignalId, raw: f64) -> Option<Proof> {
+    let k = model.circuit.vehicle.signals.position(|s| s.id == *id)?;
+    let expected = live::expected(model, &e.state)[k];
+    let is_bad = |raw| {
+        matches!(live::stands(model, k, expected, raw), Stands::Differs | Stands::NotBelieved)
+    };
+    if !is_bad(raw) {
+        return None;
+    }
+    let shown = |raw| model.charts().meaning(model, k, raw).words().unwrap_or_default();
+    let now = latest(case, |_, later| match &later.finding {
+        Finding::Signal { signal, value } if signal == id && later.state == e.state => {
+            Some((shown(*value), !is_bad(*value)))
+        }
+        _ => None,
+    });
+    let signal = &model.circuit.vehicle.signals[k];
+    let proof = Proof {
+        kind: "value".into(),
+        text: format!("{}, {}, {}", signal.name, signal.module, words::state(model, &e.state)),
+        state: e.state.clone(),
+        red: id.to_string(),
+        ..Proof::default()
+    };
+    Some(compared(proof, &shown(raw), now))
 }
 
 fn effect(model: &Model, case: &Case, e: &Evidence, part: &str, was: Strength) -> Proof {

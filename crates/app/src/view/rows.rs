@@ -168,15 +168,47 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
             let title = format!("Writing {:04X} of {}", write.did, write.module);
             ("writing", title, setup::in_words(&what))
         }
-        Entry::Written { number, holds } => {
-            let long = if *holds { "read back as written" } else { "reads otherwise" };
-            ("written", format!("Written, entry {number}"), long.to_owned())
+        Entry::Written { number, holds, as_before } => {
+            let long = match (holds, as_before) {
+                (true, _) => "read back as written",
+                (_, true) => "refused; it holds what it held before",
+                _ => "reads otherwise",
+            };
+            let (kind, title) = match as_before {
+                true => ("not_written", format!("Not written, entry {number}")),
+                false => ("written", format!("Written, entry {number}")),
+            };
+            (kind, title, long.to_owned())
         }
-        Entry::Taught { setting, trouble } => {
-            let known = model.circuit.vehicle.settings().find(|s| s.id == *setting);
-            let name = known.map_or(setting.as_str(), |s| &s.name);
-            let title = if trouble.is_empty() { "Taught" } else { "Not taught" };
-            ("taught", format!("{title}: {name}"), trouble.clone())
+        Entry::Taught { setting, trouble, proof } => {
+            let (kind, title) = taught(model, setting, trouble);
+            let said = proof.as_ref().map(|[was, is]| format!("{was} → {is}"));
+            let long = [Some(trouble.clone()), said].into_iter().flatten();
+            (kind, title, long.filter(|t| !t.is_empty()).collect::<Vec<_>>().join("; "))
+        }
+        Entry::Decided { decision: d } => {
+            let with = if d.number.is_empty() { "as built" } else { &d.number };
+            let agreed = match &d.agreed_by[..] {
+                "" => String::new(),
+                who => format!("; agreed by {who}"),
+            };
+            let follows = d.consequences.iter().map(|c| format!("; {c}")).collect::<String>();
+            let long = format!("{with}, about {:.0} {}{agreed}{follows}", d.cost, d.currency);
+            ("decided", format!("Replace {}", words::thing(model, &d.part)), long)
+        }
+        Entry::Kept { records } => {
+            let each = records.iter().map(|r| format!("{:04X}: {}", r.did, r.from.words()));
+            let module = records.first().map_or("", |r| r.module.as_str());
+            let long = each.collect::<Vec<_>>().join("; ");
+            ("kept", format!("Kept what {module} holds"), long)
+        }
+        Entry::Followed { procedure, trouble, recording } => {
+            let known = model.circuit.vehicle.procedures.iter().find(|p| p.id == *procedure);
+            let setting = known.map_or(procedure.as_str(), |p| &p.teaches);
+            let (kind, title) = taught(model, setting, trouble);
+            let name = known.map_or(procedure.as_str(), |p| &p.name);
+            let said = if trouble.is_empty() { "passed" } else { trouble };
+            (kind, title, format!("{name}, {:.0} s: {said}", recording.seconds))
         }
         Entry::SelfTested { modules, .. } => {
             let each = modules.iter().map(|m| match (&m.trouble[..], m.failing.len()) {
@@ -220,7 +252,13 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
             ("overridden", format!("{module} condemned with points open"), reason.clone())
         }
         Entry::Note { text } => ("note", "Note".into(), text.clone()),
-        Entry::SignedOff => ("signed_off", "Signed off".into(), String::new()),
+        Entry::SignedOff { open, reason } => {
+            let long = match &open[..] {
+                [] => String::new(),
+                open => format!("{reason}; not proven: {}", open.join("; ")),
+            };
+            ("signed_off", "Signed off".into(), long.trim_start_matches("; ").to_owned())
+        }
         Entry::Reopened { reason } => ("reopened", "Opened again".into(), reason.clone()),
         Entry::Unreadable { why } => ("unreadable", "Cannot be read".into(), why.clone()),
     };
@@ -260,4 +298,14 @@ pub(super) fn flags(at: &Standing, a: &Assessment) -> Vec<Flag> {
             })
         })
         .collect()
+}
+
+/// What was taught, or not, as a row names it.
+fn taught(model: &Model, setting: &str, trouble: &str) -> (&'static str, String) {
+    let known = model.circuit.vehicle.settings().find(|s| s.id == *setting);
+    let name = known.map_or(setting, |s| &s.name);
+    match trouble {
+        "" => ("taught", format!("Taught: {name}")),
+        _ => ("not_taught", format!("Not taught: {name}")),
+    }
 }

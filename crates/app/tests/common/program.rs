@@ -10,6 +10,7 @@ use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
+use std::time::Duration;
 
 /// A program that dies with the test.
 pub struct Program {
@@ -51,7 +52,9 @@ impl Program {
         BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
         let url = line.trim().trim_start_matches("Chalkeus: ").trim_end_matches('/').to_owned();
         assert!(url.starts_with("http://"), "{line}");
-        Self { child, url, http: Client::builder().no_proxy().build().unwrap() }
+        // What weighs hundreds of findings takes long where many tests run beside it.
+        let http = Client::builder().no_proxy().timeout(Duration::from_secs(120));
+        Self { child, url, http: http.build().unwrap() }
     }
 
     pub fn get(&self, path: &str) -> Response {

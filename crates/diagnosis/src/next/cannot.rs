@@ -23,6 +23,11 @@ impl CheckId {
                 let ids: Vec<&str> = signals.iter().map(SignalId::as_str).collect();
                 format!("values {}", ids.join(" "))
             }
+            What::Agree { signals, apart } => {
+                let ids: Vec<&str> = signals.iter().map(SignalId::as_str).collect();
+                let night = if *apart > 0.0 { " after a night" } else { "" };
+                format!("agree {}{night}", ids.join(" "))
+            }
             What::Move { at } => format!("move {at}"),
             What::Look { at } => format!("look {at}"),
             What::Jumper { red, black, part } => format!("jumper {red} {black} {part}"),
@@ -77,7 +82,10 @@ impl Tool {
     fn serves(self, check: &Candidate) -> bool {
         match (self, &check.what) {
             (Self::Clamp, What::Reading(p) | What::Record(p)) => p.instrument == Instrument::Amps,
-            (Self::Tester, What::Scan | What::RollCall | What::Values { .. }) => true,
+            (
+                Self::Tester,
+                What::Scan | What::RollCall | What::Values { .. } | What::Agree { .. },
+            ) => true,
             _ => false,
         }
     }

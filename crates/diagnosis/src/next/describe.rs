@@ -47,6 +47,10 @@ pub struct Check {
     pub black: String,
     /// Signals whose values are read; else empty.
     pub signals: Vec<SignalId>,
+    /// How far apart what they feel may lie, one standard deviation, where they have to agree: more than 0
+    /// for what only a night makes alike.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub apart: Option<f64>,
     /// The part whose effect is watched during a substitution, else empty.
     pub watched: PartId,
     /// Output to drive, when the state needs one.
@@ -81,6 +85,7 @@ struct Kind {
     red: String,
     black: String,
     signals: Vec<SignalId>,
+    apart: Option<f64>,
     watched: PartId,
     expected: String,
     setup: Vec<(&'static str, String)>,
@@ -149,6 +154,7 @@ pub(super) fn describe(
         red: kind.red,
         black: kind.black,
         signals: kind.signals,
+        apart: kind.apart,
         watched: kind.watched,
         outputs: c.state.outputs.iter().cloned().collect(),
         state: (*c.state).clone(),
@@ -170,6 +176,7 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
         red: red.to_owned(),
         black: String::new(),
         signals: Vec::new(),
+        apart: None,
         watched: PartId::default(),
         expected: expected.to_owned(),
         setup: Vec::new(),
@@ -213,45 +220,16 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
             &who_answers(model, &c.state),
         ),
         What::Values { signals } => {
-            let v = &model.circuit.vehicle;
-            let sound = crate::live::expected(model, &c.state);
-            let of = |id: &SignalId| {
-                let number = v.signals.position(|s| s.id == *id)?;
-                let (signal, sound) = (&v.signals[number], sound[number]);
-                let physical = crate::live::physical(&v.signals.raw, signal);
-                let valid = physical.and_then(|p| p.valid);
-                // What is set or learned is no voltage, and has a word.
-                let held = matches!(signal.from, SignalSource::Setting(_));
-                let word = physical.filter(|_| held).and_then(|p| p.transfer.name(sound.value));
-                let counts = model.circuit.software.ring(number).is_some();
-                let range = match valid.filter(|_| sound.depends) {
-                    _ if counts => {
-                        let meaning = model.charts().meaning(model, number, sound.value);
-                        format!("like the others, about {}", meaning.words().unwrap_or_default())
-                    }
-                    _ if held => word.map_or_else(|| sound.value.to_string(), str::to_owned),
-                    Some([low, high]) => words::range(Instrument::Volts, low, high),
-                    None => verdict::healthy_range(Instrument::Volts, sound.value, sound.sigma),
-                };
-                Some(("values", format!("{}, {}: {range}", signal.name, signal.module)))
-            };
-            let name = |id: &SignalId| {
-                let of = v.signals.iter().find(|s| s.id == *id);
-                of.map_or_else(|| id.to_string(), |s| s.name.clone())
-            };
-            let text = match &signals[..] {
-                [one] => format!("Read the live value: {}", name(one)),
-                [one, two] => format!("Read live values: {}, {}", name(one), name(two)),
-                [one, two, rest @ ..] => {
-                    format!("Read live values: {}, {}, {} more", name(one), name(two), rest.len())
-                }
-                [] => String::new(),
-            };
-            let setup: Vec<(&str, String)> = signals.iter().filter_map(of).collect();
+            let setup = values_setup(model, &c.state, signals);
             let each: Vec<&str> = setup.iter().map(|(_, text)| text.as_str()).collect();
             let expected = each.join("; ");
+            let text = match &signals[..] {
+                [_] => format!("Read the live value: {}", named(model, signals)),
+                _ => format!("Read live values: {}", named(model, signals)),
+            };
             Kind { signals: signals.clone(), setup, ..plain(text, "values", "", &expected) }
         }
+        What::Agree { signals, apart } => agree_kind(model, signals, *apart, plain),
         What::Move { at } => {
             let mut kind = plain(
                 format!("Move the harness, {}, and watch the symptom", thing(at)),
@@ -294,6 +272,80 @@ fn kind(model: &Model, c: &Candidate) -> Result<Kind, ModelError> {
     })
 }
 
+/// Signals by their names, the first two of them.
+fn named(model: &Model, signals: &[SignalId]) -> String {
+    let name = |id: &SignalId| {
+        let of = model.circuit.vehicle.signals.iter().find(|s| s.id == *id);
+        of.map_or_else(|| id.to_string(), |s| s.name.clone())
+    };
+    match signals {
+        [one, two, rest @ ..] if !rest.is_empty() => {
+            format!("{}, {}, {} more", name(one), name(two), rest.len())
+        }
+        few => few.iter().map(name).collect::<Vec<_>>().join(", "),
+    }
+}
+
+/// Each value that is read, with what a sound vehicle would show.
+fn values_setup(
+    model: &Model,
+    state: &OperatingState,
+    signals: &[SignalId],
+) -> Vec<(&'static str, String)> {
+    let v = &model.circuit.vehicle;
+    let sound = crate::live::expected(model, state);
+    let of = |id: &SignalId| {
+        let number = v.signals.position(|s| s.id == *id)?;
+        let (signal, sound) = (&v.signals[number], sound[number]);
+        let physical = crate::live::physical(&v.signals.raw, signal);
+        let valid = physical.and_then(|p| p.valid);
+        // What is set or learned is no voltage, and has a word.
+        let held = matches!(signal.from, SignalSource::Setting(_));
+        let word = physical.filter(|_| held).and_then(|p| p.transfer.name(sound.value));
+        let counts = model.circuit.software.ring(number).is_some();
+        let range = match valid.filter(|_| sound.depends) {
+            _ if counts => {
+                let meaning = model.charts().meaning(model, number, sound.value);
+                format!("like the others, about {}", meaning.words().unwrap_or_default())
+            }
+            _ if held => word.map_or_else(|| sound.value.to_string(), str::to_owned),
+            Some([low, high]) => words::range(Instrument::Volts, low, high),
+            None => verdict::healthy_range(Instrument::Volts, sound.value, sound.sigma),
+        };
+        Some(("values", format!("{}, {}: {range}", signal.name, signal.module)))
+    };
+    signals.iter().filter_map(of).collect()
+}
+
+/// Sensors compared: what has to be so before they are.
+fn agree_kind(
+    model: &Model,
+    signals: &[SignalId],
+    apart: f64,
+    plain: impl Fn(String, &str, &str, &str) -> Kind,
+) -> Kind {
+    let v = &model.circuit.vehicle;
+    let of = |id: &SignalId| v.signals.iter().find(|s| s.id == *id);
+    let each = signals.iter().filter_map(of);
+    let mut setup: Vec<(&str, String)> =
+        each.map(|s| ("values", format!("{}, {}", s.name, s.module))).collect();
+    let night = apart > 0.0;
+    if night {
+        let before = "after a night, before the first start: all at one temperature";
+        setup.push(("when", before.to_owned()));
+    }
+    let expected = if night { "all say the same temperature" } else { "all say the same" };
+    setup.push(("expected", expected.to_owned()));
+    let text =
+        format!("Compare sensors{}: {}", if night { " cold" } else { "" }, named(model, signals));
+    Kind {
+        signals: signals.to_vec(),
+        apart: Some(apart),
+        setup,
+        ..plain(text, "values", "", expected)
+    }
+}
+
 /// Who is silent on a sound vehicle in a state, in words.
 fn who_answers(model: &Model, state: &OperatingState) -> String {
     let silent = crate::isolation::silent(model, state);
@@ -316,6 +368,7 @@ fn reading_kind(model: &Model, c: &Candidate, p: &Probe) -> Result<Kind, ModelEr
         red: p.red.clone(),
         black: p.black.clone(),
         signals: Vec::new(),
+        apart: None,
         watched: PartId::default(),
         expected: verdict::healthy_range(p.instrument, e.healthy, e.sigma),
         setup,

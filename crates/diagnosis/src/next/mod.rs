@@ -410,6 +410,8 @@ fn solve_ahead(model: &Model, candidates: &[Candidate], live: &[Live]) {
             | What::Scan
             | What::RollCall
             | What::Values { .. } => true,
+            // It is looked at where what they feel is some amount or other.
+            What::Agree { .. } => false,
             What::Jumper { .. } | What::Move { .. } | What::Look { .. } => false,
         })
         .map(|c| &*c.state)
@@ -541,7 +543,7 @@ pub(crate) fn divide(
 }
 
 fn taken(evidence: &[Evidence], c: &Candidate, in_any_state: bool) -> bool {
-    if let What::Values { signals } = &c.what {
+    if let What::Values { signals } | What::Agree { signals, .. } = &c.what {
         let there = |e: &&Evidence| in_any_state || e.state == *c.state;
         let read: Vec<&SignalId> =
             evidence.iter().filter(there).flat_map(|e| e.finding.signals()).collect();

@@ -4,6 +4,7 @@ use super::{Bench, Strategy, strategy};
 use crate::costs::{Prices, price};
 use crate::evidence::{Evidence, Finding, Present, Strength};
 use crate::gate::{self, Standing};
+use crate::live;
 use crate::model::{ItemIx, Model, ModelError};
 use crate::next::candidates::{Candidate, Here, What};
 use crate::next::{self, Ask, CannotDo, CheckId};
@@ -175,6 +176,7 @@ pub fn perform(bench: &mut impl Bench, c: &Candidate, moment: u64) -> Vec<Eviden
             said
         }
         What::Values { signals } => bench.values(signals),
+        What::Agree { signals, apart } => live::together(bench.values(signals), *apart),
         What::Move { at } => vec![Finding::Moved { at: at.clone(), changed: bench.moved(at) }],
         What::Look { at } => vec![Finding::Seen { at: at.clone(), sight: bench.look(at) }],
         What::Jumper { red, black, part } => {

@@ -96,6 +96,7 @@ fn joined(
         place,
         minutes: Minutes::default(),
         price: None,
+        variants: Vec::new(),
         elements: vec![element],
         positions: Vec::new(),
         module: None,

@@ -25,6 +25,7 @@ pub(crate) const SERVICE_NOT_SUPPORTED: Refusal = 0x11;
 pub(crate) const SUB_FUNCTION: Refusal = 0x12;
 pub(crate) const LENGTH: Refusal = 0x13;
 pub(crate) const OUT_OF_RANGE: Refusal = 0x31;
+pub(crate) const VOLTAGE_LOW: Refusal = 0x93;
 
 /// Where a request gets to.
 pub(crate) enum Reach {

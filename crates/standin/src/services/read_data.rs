@@ -34,5 +34,16 @@ fn one(w: &mut World, part: PartIx, did: u16) -> Option<Vec<u8>> {
     let signal = (w.circuit.vehicle.signals.iter())
         .find(|s| s.module == p.id && s.did == Some(did))
         .map(|s| (s.id.clone(), s.coded()));
-    w.record_now(part, did).or_else(|| signal.map(|(id, coding)| coding.encode(w.signal(&id))))
+    let copy = copied(w, part, did);
+    w.record_now(part, did)
+        .or(copy)
+        .or_else(|| signal.map(|(id, coding)| coding.encode(w.signal(&id))))
+}
+
+/// The copy of another module's record, as it was last written there, or left the factory.
+fn copied(w: &World, part: PartIx, did: u16) -> Option<Vec<u8>> {
+    let v = &w.circuit.vehicle;
+    let own = |c: &&vehicle::RecordCopy| c.kept_by == v.parts[part].id && c.kept_did == did;
+    let copy = v.record_copies.iter().find(own)?;
+    w.setting(w.circuit.part(&copy.module)?, copy.did)
 }

@@ -38,7 +38,9 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
 /// runs and how far it is.
 fn teach(w: &mut World, part: PartIx, control: u8, routine: u16) -> Result<Vec<u8>, Refusal> {
     let own = w.settings_of(part).into_iter().find_map(|s| match &s.held {
-        Held::Learned { routine: of, needs } if *of == routine => Some((s.clone(), needs.clone())),
+        Held::Learned { routine: of, needs, .. } if *of == routine => {
+            Some((s.clone(), needs.clone()))
+        }
         _ => None,
     });
     let (setting, needs) = own.ok_or(OUT_OF_RANGE)?;

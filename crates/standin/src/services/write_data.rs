@@ -1,8 +1,11 @@
 //! Service 2E: what may be written, with security access: the vehicle's identity, configuration.
 
-use super::{LENGTH, NOT_IN_SESSION, OUT_OF_RANGE, Refusal, SECURITY, VIN};
+use super::{LENGTH, NOT_IN_SESSION, OUT_OF_RANGE, Refusal, SECURITY, VIN, VOLTAGE_LOW};
 use crate::world::World;
 use vehicle::PartIx;
+
+/// Supply below which a module does not write, volts.
+const WRITES_ABOVE: f64 = 11.0;
 
 pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
     let [_, high, low, data @ ..] = request else { return Err(LENGTH) };
@@ -17,6 +20,10 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
     let length = length.ok_or(OUT_OF_RANGE)?;
     if !unlocked {
         return Err(SECURITY);
+    }
+    // A memory is not written without supply to see it through.
+    if w.own_supply(part) < WRITES_ABOVE {
+        return Err(VOLTAGE_LOW);
     }
     if data.len() != length {
         return Err(LENGTH);

@@ -77,7 +77,7 @@ pub use reference::Reference;
 pub use relay::Relay;
 pub use resistor::Resistor;
 pub use sensor_ground::SensorGround;
-pub use setting::{Held, Setting, WronglySet};
+pub use setting::{Does, Held, Setting, WronglySet};
 pub use solenoid::Solenoid;
 pub use supply::Supply;
 pub use table_sensor::TableSensor;

@@ -24,10 +24,32 @@ pub enum Held {
     Learned {
         /// The routine.
         routine: u16,
+        /// What the routine does, in the words of the trade.
+        #[serde(default, skip_serializing_if = "Does::is_usual")]
+        does: Does,
         /// What must hold for it, of values of the module itself.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         needs: Vec<Permit>,
     },
+}
+
+/// What a routine does that makes a module learn something.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Does {
+    /// It teaches where something ends, stands or meshes.
+    #[default]
+    Teach,
+    /// It takes what is there now for nothing.
+    Zero,
+    /// It forgets what was learned of a part that was replaced.
+    Reset,
+}
+
+impl Does {
+    fn is_usual(&self) -> bool {
+        *self == Self::Teach
+    }
 }
 
 /// A way a setting is wrong.
@@ -62,6 +84,9 @@ kind! {
             /// Parts beside the module after whose replacement it has to be set anew.
             #[serde(default, skip_serializing_if = "Vec::is_empty")]
             after: Vec<crate::PartId>,
+            /// What it is on a sound vehicle without some equipment, by the id of that.
+            #[serde(default, skip_serializing_if = "std::collections::BTreeMap::is_empty")]
+            without: std::collections::BTreeMap<String, f64>,
             /// How it can be wrong; what a unit fresh from its box holds comes first.
             wrong: Vec<WronglySet>,
         }
@@ -92,7 +117,8 @@ impl Kind for Setting {
         if let Held::Record { bits, .. } = self.held {
             let most = 2f64.powi(bits.min(32) as i32);
             let fits = |v: f64| v >= 0.0 && v.fract() == 0.0 && v < most;
-            let all = self.wrong.iter().map(|w| w.value).chain([self.sound]);
+            let sound = self.without.values().copied().chain([self.sound]);
+            let all = self.wrong.iter().map(|w| w.value).chain(sound);
             if !(1..=32).contains(&bits) || !all.into_iter().all(fits) {
                 out.push(Wrong::whole(
                     "a value does not go into its bits",

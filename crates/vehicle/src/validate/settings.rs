@@ -34,8 +34,12 @@ pub(super) fn check(
             );
         }
     }
+    let options: BTreeSet<String> = vehicle.options.iter().map(|o| o.id.clone()).collect();
     for s in vehicle.settings() {
         let path = format!("settings[{}]", s.id);
+        for option in s.without.keys() {
+            f.known(format!("{path}.without"), "equipment", option, &options);
+        }
         for part in &s.after {
             f.known(format!("{path}.after"), "part", part, parts);
         }

@@ -326,7 +326,7 @@ pub fn button(quantity: &str) -> &'static str {
         "jumper" | "swap" => "Try it",
         "recorded" => "Record from meter",
         "answers" => "Ask who answers",
-        "values" => "Read and keep",
+        "value" | "values" => "Read and keep",
         _ => "From meter",
     }
 }
@@ -378,7 +378,11 @@ impl Browser {
             let check = &v["next"][0];
             assert!(check.is_object(), "nothing left to check: {}", self.text().await);
             self.css(&format!("[data-check=\"{}\"]", check["id"].as_str().unwrap())).await;
-            v = self.act(url, job, CARD, button(check["quantity"].as_str().unwrap())).await;
+            let words = match check["apart"].as_f64() {
+                Some(apart) if apart > 0.0 => "It stood overnight",
+                _ => button(check["quantity"].as_str().unwrap()),
+            };
+            v = self.act(url, job, CARD, words).await;
         }
         assert!(done(&v), "no end: {}", self.text().await);
         most

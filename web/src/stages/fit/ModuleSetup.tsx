@@ -3,6 +3,7 @@ import type { components } from "../../api/generated";
 import { useJob } from "../../api/job";
 import { Button } from "../../ui/Button";
 import { STANDS, stood } from "../live/words";
+import { FollowDialog } from "./FollowDialog";
 import { WriteDialog } from "./WriteDialog";
 
 type Setup = components["schemas"]["SetupView"];
@@ -34,6 +35,7 @@ function Sets({ setting, module }: { setting: Setting; module: string }) {
       <WriteDialog module={module} did={setting.did} name={setting.name} />
     );
   }
+  if (setting.procedure) return <FollowDialog procedure={setting.procedure} />;
   return (
     <Button
       disabled={busy !== ""}

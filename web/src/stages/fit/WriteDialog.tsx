@@ -46,7 +46,8 @@ export function WriteDialog({ module, did, name }: { module: string; did: number
             </tbody>
           </table>
           <p className="label mt-3">
-            What it holds now is kept in the ledger first; what is written is read back.
+            Taken from: {answer.data?.from}. What it holds now is kept in the ledger first; what is
+            written is read back.
           </p>
           <Button look="act" className="mt-3 w-full" disabled={busy !== ""} onClick={write}>
             Write it

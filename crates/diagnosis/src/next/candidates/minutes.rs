@@ -1,7 +1,7 @@
 //! What a check costs, in minutes of work: to bring about its state and take it back, to walk there, to
 //! put the leads, to look. One place for all of it.
 
-use super::{What, hands, owner, roll_calls, scans, values};
+use super::{What, agree, hands, owner, roll_calls, scans, values};
 use crate::evidence::{Evidence, Finding};
 use crate::model::Model;
 use crate::posterior::Posterior;
@@ -140,6 +140,8 @@ pub(super) fn of(
             What::Scan => scans::MINUTES,
             What::RollCall => roll_calls::MINUTES,
             What::Values { .. } => values::MINUTES,
+            What::Agree { apart, .. } if *apart > 0.0 => agree::NIGHT + values::MINUTES,
+            What::Agree { .. } => values::MINUTES,
             What::Move { at } => hands::MOVE + go(model, here, at),
             What::Look { at } => hands::look_minutes(model, here, at),
             What::Jumper { red, black, .. } => leads(model, here, red, black),

@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 use vehicle::{ItemKind, OperatingState, PartId, PartIx, Point, SignalId, Vehicle};
 
+mod agree;
 mod component;
 mod continuity;
 mod effects;
@@ -54,6 +55,14 @@ pub enum What {
         /// The signals.
         signals: Vec<SignalId>,
     },
+    /// Sensors compared that have to agree, on nobody knows what.
+    Agree {
+        /// The signals.
+        signals: Vec<SignalId>,
+        /// How far what they feel may lie apart, one standard deviation in its unit; more than 0 for what a
+        /// night makes alike.
+        apart: f64,
+    },
     /// The harness moved at a place while the symptom is watched.
     Move {
         /// Place or connector.
@@ -86,7 +95,7 @@ impl What {
     /// Whether it can be done while somebody drives, or stops whoever does.
     fn is_done_from_the_seat(&self, state: &OperatingState) -> bool {
         match self {
-            Self::Scan | Self::RollCall | Self::Values { .. } => true,
+            Self::Scan | Self::RollCall | Self::Values { .. } | Self::Agree { .. } => true,
             // One feels what happens, and drives nothing from a tester on the road.
             Self::Effect { .. } => state.outputs.is_empty(),
             Self::Move { .. } | Self::Look { .. } => true,
@@ -220,6 +229,7 @@ impl Candidate {
             What::Scan => "scan",
             What::RollCall => "answers",
             What::Values { .. } => "values",
+            What::Agree { .. } => "agree",
             What::Move { .. } => "moved",
             What::Look { .. } => "seen",
             What::Jumper { .. } => "jumper",
@@ -296,6 +306,7 @@ pub(crate) fn all(field: &Field<'_>) -> Vec<Candidate> {
     scans::generate(field, &mut out);
     roll_calls::generate(field, &mut out);
     values::generate(field, &mut out);
+    agree::generate(field, &mut out);
     unplugged::generate(field, &mut out);
     component::generate(field, &mut out);
     continuity::generate(field, &mut out);

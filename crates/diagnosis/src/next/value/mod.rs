@@ -2,6 +2,7 @@
 //!
 //! One file per kind of check makes the [`Table`] of its outcomes.
 
+mod agree;
 mod effect;
 mod hands;
 mod reading;
@@ -297,6 +298,7 @@ impl<'a> Scales<'a> {
             What::Scan => self.scan(c, true),
             What::RollCall => self.scan(c, false),
             What::Values { signals } => self.values(c, signals),
+            What::Agree { signals, apart } => self.agree(c, signals, *apart),
             What::Move { at } => Some(self.moved(at)),
             What::Look { at } => Some(self.look(at)),
         }

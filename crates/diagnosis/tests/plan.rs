@@ -1,0 +1,198 @@
+//! The plan of a replacement: steps that follow from what goes in and from the ledger, each waiting for what it needs.
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use crate::common::MODEL;
+use diagnosis::costs::Prices;
+use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
+use diagnosis::plan::{self, Decision, KeptRecord, RecordSource, StepStands};
+use diagnosis::setup::RecordWrite;
+use proptest::prelude::*;
+use vehicle::vin::DID as VIN;
+use vehicle::{KeyPosition, OperatingState, Origin};
+
+fn decided(part: &str) -> Entry {
+    let decision = Decision {
+        part: part.into(),
+        number: String::new(),
+        origin: Origin::New,
+        already: false,
+        cost: 300.0,
+        currency: "€".into(),
+        consequences: Vec::new(),
+        agreed_by: String::new(),
+    };
+    Entry::Decided { decision }
+}
+
+fn key(key: KeyPosition) -> Entry {
+    Entry::State { state: OperatingState { key, charger: true, ..OperatingState::default() } }
+}
+
+fn scan(silent: &[&str]) -> Entry {
+    let v = &MODEL.circuit.vehicle;
+    let modules = v.parts.iter().filter(|p| p.module.is_some()).map(|p| ScannedModule {
+        module: p.id.clone(),
+        answered: !silent.contains(&p.id.as_str()),
+        asked: true,
+        trouble: String::new(),
+        unexpected: false,
+        codes: Vec::new(),
+    });
+    let on = OperatingState { key: KeyPosition::On, ..OperatingState::default() };
+    Entry::Scan { state: on, modules: modules.collect() }
+}
+
+fn kept(module: &str, did: u16, data: &str) -> Entry {
+    let (module, data) = (module.into(), data.to_owned());
+    Entry::Kept { records: vec![KeptRecord { module, did, data, from: RecordSource::Unit }] }
+}
+
+fn replaced(part: &str) -> Entry {
+    Entry::Repaired {
+        item: format!("part:{part}").parse().unwrap(),
+        text: "replaced".into(),
+        probability: 0.9,
+        proven: false,
+    }
+}
+
+fn writing(module: &str, did: u16) -> Entry {
+    let (module, old, new) = (module.into(), "00".into(), "01".into());
+    Entry::Writing { write: RecordWrite { module, did, old, new } }
+}
+
+fn case(entries: &[Entry]) -> Case {
+    let numbered = |(n, e): (u64, &Entry)| Numbered {
+        number: n,
+        at: "2026-11-29T10:00:00Z".into(),
+        entry: e.clone(),
+    };
+    let all: Vec<Numbered> = (1..).zip(entries).map(numbered).collect();
+    Case::of(&MODEL, &all)
+}
+
+fn steps(entries: &[Entry]) -> Vec<(String, StepStands)> {
+    let plan = plan::plan(&MODEL, &case(entries)).unwrap();
+    plan.steps.into_iter().map(|s| (s.id, s.stands)).collect()
+}
+
+fn stands(entries: &[Entry], id: &str) -> StepStands {
+    steps(entries).into_iter().find(|s| s.0 == id).unwrap().1
+}
+
+#[test]
+fn a_sensor_after_which_something_is_learned_has_a_short_plan() {
+    let ids: Vec<String> = steps(&[decided("B10")]).into_iter().map(|s| s.0).collect();
+    let wanted =
+        ["supply", "answers", "replace", "teach tooth_errors", "key_cycle", "clear", "rescan"];
+    assert_eq!(ids, wanted);
+    assert!(plan::plan(&MODEL, &case(&[])).is_none(), "nothing was decided");
+}
+
+#[test]
+fn a_module_is_kept_replaced_and_set_in_this_order_and_each_step_says_for_whom_it_waits() {
+    let mut all = vec![decided("A20"), key(KeyPosition::On), scan(&["A30"])];
+    let silent = StepStands::Blocked { by: "A30 is silent".into() };
+    assert_eq!(stands(&all, "answers"), silent);
+    assert_eq!(stands(&all, "keep"), StepStands::Open);
+    assert!(matches!(stands(&all, "replace"), StepStands::Blocked { by } if by.contains("keep")));
+    all.push(kept("A20", 0x0601, "4000"));
+    assert_eq!(stands(&all, "keep"), StepStands::Done, "its identity is the job's own");
+    assert_eq!(stands(&all, "replace"), StepStands::Open);
+    all.push(replaced("A20"));
+    assert_eq!(stands(&all, "write 0601"), silent, "who is silent is named where one writes");
+    all.push(scan(&[]));
+    assert_eq!(stands(&all, "write F190"), StepStands::Open);
+    for did in [VIN, 0x0601] {
+        all.push(writing("A20", did));
+        let number = all.len() as u64;
+        all.push(Entry::Written { number, holds: true, as_before: false });
+    }
+    assert_eq!(stands(&all, "write 0601"), StepStands::Done);
+    assert_eq!(stands(&all, "teach window_stop_left"), StepStands::Open);
+    let setting = "window_stop_left".to_owned();
+    all.push(Entry::Taught { setting, trouble: String::new(), proof: None });
+    assert_eq!(stands(&all, "key_cycle"), StepStands::Open);
+    all.extend([
+        key(KeyPosition::Off),
+        key(KeyPosition::On),
+        Entry::Cleared { modules: Vec::new() },
+    ]);
+    all.push(scan(&[]));
+    assert!(steps(&all).iter().all(|s| s.1 == StepStands::Done), "{:#?}", steps(&all));
+    // What is written once more has to be taken over once more.
+    all.push(writing("A20", 0x0601));
+    assert_eq!(stands(&all, "key_cycle"), StepStands::Open);
+}
+
+#[test]
+fn a_record_is_what_was_kept_with_every_field_as_this_vehicle_wants_it() {
+    let v = &MODEL.circuit.vehicle;
+    let (module, did) = ("A20".into(), 0x0601);
+    // The two highest bits are the one-touch field, 01 when it is right; 3F 12 is what else the old unit held.
+    let all = case(&[decided("A20"), kept("A20", did, "3F12")]);
+    let (written, from) = plan::to_write(v, &all, (&module, did), &[0, 0]);
+    assert_eq!((written, from), (vec![0x7F, 0x12], RecordSource::Unit));
+    // Of another length it is no use; then what the new unit holds is the ground.
+    let all = case(&[decided("A20"), kept("A20", did, "3F")]);
+    let (written, from) = plan::to_write(v, &all, (&module, did), &[0x00, 0x05]);
+    assert_eq!((written, from), (vec![0x40, 0x05], RecordSource::Equipment));
+}
+
+#[test]
+fn what_follows_from_another_build_is_worked_out() {
+    let all = plan::choices(&MODEL, &Prices::default(), &"A25".into());
+    let of = |number: &str| all.iter().find(|c| c.number == number).unwrap();
+    let (gone, used) = (of("PW 10 0 44320"), of("PW 10 0 44322"));
+    assert!(gone.discontinued && gone.consequences[0].contains("no longer"));
+    let said = used.consequences.join("; ");
+    assert!(
+        said.contains("differs") && said.contains("with it:") || said.contains("margins"),
+        "{said}"
+    );
+    // Each of the vehicle's parts can be asked about; where the file names no variant a new one goes in.
+    for part in plan::replaceable(&MODEL.circuit.vehicle) {
+        let all = plan::choices(&MODEL, &Prices::default(), &part.id);
+        assert!(!all.is_empty() && all.iter().all(|c| c.cost.is_finite()), "{}", part.id);
+    }
+}
+
+fn any_entry() -> impl Strategy<Value = Entry> {
+    prop_oneof![
+        Just(decided("A20")),
+        Just(decided("B10")),
+        Just(key(KeyPosition::Off)),
+        Just(key(KeyPosition::On)),
+        Just(scan(&[])),
+        Just(scan(&["A2", "A20"])),
+        Just(kept("A20", 0x0601, "4000")),
+        Just(replaced("A20")),
+        Just(replaced("B10")),
+        Just(writing("A20", 0x0601)),
+        (1_u64..20, any::<bool>(), any::<bool>())
+            .prop_map(|(number, holds, as_before)| { Entry::Written { number, holds, as_before } }),
+        Just(Entry::Cleared { modules: Vec::new() }),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+    #[test]
+    fn whatever_was_done_nothing_is_set_before_it_is_in_and_a_wait_has_a_reason(
+        entries in prop::collection::vec(any_entry(), 0..16),
+    ) {
+        let Some(p) = plan::plan(&MODEL, &case(&entries)) else { return Ok(()) };
+        let of = |id: &str| p.steps.iter().find(|s| s.id == id);
+        let is_in = of("replace").is_none_or(|s| s.stands == StepStands::Done);
+        for s in &p.steps {
+            if let StepStands::Blocked { by } = &s.stands {
+                prop_assert!(!by.is_empty(), "{}", s.id);
+            }
+            let sets = s.id.starts_with("write") || s.id.starts_with("teach");
+            prop_assert!(!sets || is_in || s.stands != StepStands::Open, "{:?}", s);
+        }
+        let later = ["key_cycle", "clear", "rescan"].map(|id| &of(id).unwrap().stands);
+        prop_assert!(later[1] != &StepStands::Done || later[0] == &StepStands::Done);
+        prop_assert!(later[2] != &StepStands::Done || later[1] == &StepStands::Done);
+    }
+}
