@@ -20,11 +20,20 @@ pub struct Bench {
 
 impl Bench {
     pub fn with(fault: &str) -> Self {
+        Self::open(fault, &[])
+    }
+
+    /// The same with an address for a second person.
+    pub fn beside(fault: &str) -> Self {
+        Self::open(fault, &["--beside", "127.0.0.1:0"])
+    }
+
+    fn open(fault: &str, more: &[&str]) -> Self {
         let runtime = Runtime::new().unwrap();
         let standin = runtime.block_on(crate::common::standin(Some(fault)));
         let data = tempfile::tempdir().unwrap();
         let at = [standin.doip.to_string(), standin.hands.to_string()];
-        let program = serve(&data, &at);
+        let program = serve_with(&data, &at, more);
         let intake = json!({
             "complaint": "No one-touch", "vin": VIN, "recent": [{"at": "A20", "event": "work"}],
         });
@@ -62,9 +71,13 @@ impl Bench {
 
 /// The program over data, beside what answers at two addresses.
 pub fn serve(data: &tempfile::TempDir, at: &[String; 2]) -> Program {
+    serve_with(data, at, &[])
+}
+
+fn serve_with(data: &tempfile::TempDir, at: &[String; 2], more: &[&str]) -> Program {
     let mut command = Command::new(env!("CARGO_BIN_EXE_chalkeus"));
     command.args(["serve", "--port", "0", "--data"]).arg(data.path());
     command.args(["--vehicles", concat!(env!("CARGO_MANIFEST_DIR"), "/../../vehicles")]);
-    command.args(["--doip", &at[0], "--hands", &at[1]]);
+    command.args(["--doip", &at[0], "--hands", &at[1]]).args(more);
     Program::of(command)
 }

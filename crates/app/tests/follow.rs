@@ -84,3 +84,28 @@ fn tooth_errors_are_learned_on_the_road_or_it_says_why_not() {
     assert_eq!(kept.as_array().unwrap().len(), 3, "{kept:#}");
     assert_eq!(kept[2]["values"], 3);
 }
+
+#[test]
+fn a_second_person_looks_on_and_can_do_nothing_else() {
+    let b = Bench::beside("part:Z10:tooth_errors_untaught");
+    b.hands(json!({"key": "15"}));
+    b.program.post(&b.path("follow"), &json!({"procedure": "tooth_errors"}));
+    let f = until(&b, |f| f["beside"] != "");
+    let page = f["beside"].as_str().unwrap();
+    let root = page.split("/job/").next().unwrap();
+    let client = reqwest::blocking::Client::builder().no_proxy().build().unwrap();
+    let get = |path: &str| client.get(format!("{root}{path}")).send().unwrap();
+    let said = get(&b.path("following")).json::<Value>().unwrap();
+    assert_eq!(said["procedure"]["id"], "tooth_errors");
+    assert!(client.get(page).send().unwrap().status().is_success(), "the page itself");
+    // Nothing of the job, and nothing that does anything.
+    assert_eq!(get(&format!("/api/jobs/{}", b.job)).status(), 404);
+    assert_eq!(get("/api/jobs").status(), 404);
+    let stop = client.post(format!("{root}{}", b.path("stop-following"))).json(&json!({}));
+    assert_eq!(stop.send().unwrap().status(), 404);
+    // Nor does any other name lead there.
+    let foreign =
+        client.get(format!("{root}{}", b.path("following"))).header("host", "example.org");
+    assert_eq!(foreign.send().unwrap().status(), 403);
+    assert_eq!(now(&b)["over"], false);
+}

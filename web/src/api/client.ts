@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./generated";
+import { unique } from "./unique";
 
 /** A job on the screen: what follows from its ledger, and the fixed lists of its vehicle. */
 export type View = components["schemas"]["View"] & components["schemas"]["Lists"];
@@ -44,7 +45,7 @@ export type Chain = components["schemas"]["Chain"];
 export type ServiceChart = components["schemas"]["ServiceChart"];
 
 /** Which window this is: what it drives is given back once it is gone, whoever else looks on. */
-export const WINDOW = { "x-window": crypto.randomUUID() };
+export const WINDOW = { "x-window": unique() };
 
 export const api = createClient<paths>({ baseUrl: window.location.origin, headers: WINDOW });
 

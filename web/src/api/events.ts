@@ -22,7 +22,9 @@ function passOn(told: Told | "missed") {
 
 channel.onmessage = (e: MessageEvent<Told | "missed">) => hear(e.data);
 
-navigator.locks.request(LOCK, () => {
+// A page that only looks on, from another computer over plain HTTP, has no locks, and there is no stream for it.
+const locks = (navigator as Partial<Navigator>).locks;
+locks?.request(LOCK, () => {
   const events = new EventSource("/api/events");
   events.addEventListener("told", (e) => passOn(JSON.parse((e as MessageEvent<string>).data)));
   events.addEventListener("missed", () => passOn("missed"));

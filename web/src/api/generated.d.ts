@@ -2910,6 +2910,8 @@ export interface components {
             percent: number;
             /** @description Why nothing is read just now; empty when something is. */
             trouble: string;
+            /** @description Where a second person may look on: an address for a phone in the same network; empty where none is offered. */
+            beside: string;
             /** @description Whether it is over. */
             over: boolean;
             /** @description Why it was not passed; empty when it was, or while it goes on. */

@@ -15,6 +15,7 @@ import {
 } from "./client";
 import { listen } from "./events";
 import type { Act, AnswerOf, BodyOf, Sent, What } from "./posts";
+import { unique } from "./unique";
 
 /** How long to wait before a request that never arrived is sent again, milliseconds. */
 const AGAIN = [300, 1500];
@@ -28,7 +29,7 @@ export async function post<W extends What>(
   what: W,
   ...[body]: Sent<W>
 ): Promise<AnswerOf<W>> {
-  const key = crypto.randomUUID();
+  const key = unique();
   const send = () =>
     fetch(`/api/jobs/${job}/${what}`, {
       method: "POST",

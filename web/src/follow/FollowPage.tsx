@@ -58,6 +58,8 @@ export function FollowPage({ id }: { id: number }) {
   const stage = f.over ? undefined : of.stages[f.stage];
   const lacks = new Set(f.lacking.map((l) => l.signal));
   const { course } = of;
+  // Whoever looks on from another computer can see, and do nothing.
+  const own = live.data !== undefined;
   return (
     <div data-follow={of.id} data-over={f.over} className="flex min-h-screen flex-col bg-sheet">
       <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-ink px-6 py-2">
@@ -75,7 +77,7 @@ export function FollowPage({ id }: { id: number }) {
               {driving ? "The hands drive" : "Let the hands drive"}
             </Button>
           )}
-          {!f.over && (
+          {!f.over && own && (
             <Button
               className="min-w-32 text-[20px] font-bold"
               onClick={() => ask(post(id, "stop-following"))}
@@ -83,7 +85,7 @@ export function FollowPage({ id }: { id: number }) {
               Stop
             </Button>
           )}
-          {back}
+          {own && back}
         </span>
       </header>
       {(failure || query.error) && (
@@ -105,6 +107,11 @@ export function FollowPage({ id }: { id: number }) {
           <p className="mt-4 text-[14px] text-faint">
             Its module says it has learned <span className="num">{f.percent} %</span>
           </p>
+          {own && f.beside && (
+            <p className="mt-4 text-[14px] text-faint">
+              A second person looks on at <span className="num break-all">{f.beside}</span>
+            </p>
+          )}
         </aside>
         <main aria-live="polite">
           {stage && (
@@ -152,15 +159,17 @@ export function FollowPage({ id }: { id: number }) {
               <p className="mt-2 text-[18px] text-faint">
                 What was read is kept with the job, under Live.
               </p>
-              <Link
-                to="/job/$id/$stage"
-                params={{ id: String(id), stage: "fit" }}
-                search={{}}
-                className="act mt-6 inline-flex items-center text-[20px]"
-                onClick={() => ask(post(id, "stop-following"))}
-              >
-                {f.why ? "Back, and try it again" : "Back to the job"}
-              </Link>
+              {own && (
+                <Link
+                  to="/job/$id/$stage"
+                  params={{ id: String(id), stage: "fit" }}
+                  search={{}}
+                  className="act mt-6 inline-flex items-center text-[20px]"
+                  onClick={() => ask(post(id, "stop-following"))}
+                >
+                  {f.why ? "Back, and try it again" : "Back to the job"}
+                </Link>
+              )}
             </>
           )}
         </main>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Refused, WINDOW } from "../api/client";
 import { useJob } from "../api/job";
+import { unique } from "../api/unique";
 import { FileButton } from "../ui/FileButton";
 
 /** Takes a picture in, of an entry or of the job: on a phone with its camera. */
@@ -13,7 +14,7 @@ export function AddPicture({ of, text = "" }: { of?: number; text?: string }) {
     setSaid("");
     const query = new URLSearchParams({ text, ...(of ? { of: String(of) } : {}) });
     try {
-      const headers = { ...WINDOW, "idempotency-key": crypto.randomUUID() };
+      const headers = { ...WINDOW, "idempotency-key": unique() };
       const answer = await fetch(`/api/jobs/${view.id}/pictures?${query}`, {
         method: "POST",
         headers,

@@ -59,6 +59,10 @@ pub(super) struct Serve {
     /// Hands-and-eyes interface of a stand-in.
     #[arg(long)]
     hands: Option<SocketAddr>,
+    /// Address in the local network at which a second person may look on while a procedure is followed, for
+    /// example 192.0.2.7:8090. Nothing else is served there.
+    #[arg(long)]
+    beside: Option<SocketAddr>,
 }
 
 /// Start the web application with demo data and stand-ins.
@@ -75,6 +79,10 @@ pub(super) struct Demo {
     /// Demo jobs.
     #[arg(long, default_value = "demo/jobs.json")]
     jobs: PathBuf,
+    /// Address in the local network at which a second person may look on while a procedure is followed, for
+    /// example 192.0.2.7:8090. Nothing else is served there.
+    #[arg(long)]
+    beside: Option<SocketAddr>,
 }
 
 /// Copy the database into a new file, whole even while the program runs.
@@ -121,7 +129,7 @@ fn asked_to_end() -> std::io::Result<impl Future<Output = ()>> {
     })
 }
 
-async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
+async fn listen(shop: Arc<Shop>, port: u16, beside: Option<SocketAddr>) -> Result<(), String> {
     let address = SocketAddr::from((Ipv4Addr::LOCALHOST, port));
     let listener = tokio::net::TcpListener::bind(address)
         .await
@@ -142,9 +150,34 @@ async fn listen(shop: Arc<Shop>, port: u16) -> Result<(), String> {
         }
     });
     let end = asked_to_end().map_err(|e| e.to_string())?;
+    let looking_on = match beside {
+        Some(address) => Some(look_on(&shop, address).await?),
+        None => None,
+    };
     println!("Chalkeus: http://{at}/");
     crate::serve::serve(listener, http::router(Arc::clone(&shop), at), end).await;
+    if let Some(task) = looking_on {
+        task.abort();
+    }
     shop.close().map_err(|e| e.to_string())
+}
+
+/// Lets a second person look on from elsewhere.
+async fn look_on(
+    shop: &Arc<Shop>,
+    address: SocketAddr,
+) -> Result<tokio::task::JoinHandle<()>, String> {
+    if address.ip().is_unspecified() {
+        let what = "is no address that a phone can open";
+        return Err(format!("--beside {address} {what}; name this computer's own in its network"));
+    }
+    let listener = tokio::net::TcpListener::bind(address)
+        .await
+        .map_err(|e| format!("cannot listen on {address}: {e}; choose another with --beside"))?;
+    let at = listener.local_addr().map_err(|e| e.to_string())?;
+    let _ = shop.beside.set(at);
+    let router = http::beside(Arc::clone(shop), at);
+    Ok(tokio::spawn(crate::serve::serve(listener, router, std::future::pending())))
 }
 
 pub(super) fn serve(a: Serve) -> Result<(), String> {
@@ -152,7 +185,7 @@ pub(super) fn serve(a: Serve) -> Result<(), String> {
     let shop = a.place.open(&a.data)?;
     shop.set_bench(None, Addresses { doip: a.doip, scpi: a.scpi, scope: a.scope, hands: a.hands });
     let runtime = runtime()?;
-    let outcome = runtime.block_on(listen(shop, a.port));
+    let outcome = runtime.block_on(listen(shop, a.port, a.beside));
     // What runs away from the requests is not waited for.
     runtime.shutdown_background();
     outcome
@@ -164,7 +197,7 @@ pub(super) fn demo(a: Demo) -> Result<(), String> {
     let runtime = runtime()?;
     let outcome = runtime.block_on(async {
         let _standins = crate::demo::start(&shop, &a.place.vehicles, &a.jobs).await?;
-        listen(shop, a.port).await
+        listen(shop, a.port, a.beside).await
     });
     runtime.shutdown_background();
     outcome

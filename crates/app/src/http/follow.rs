@@ -90,6 +90,8 @@ pub struct FollowingView {
     percent: u8,
     /// Why nothing is read just now; empty when something is.
     trouble: String,
+    /// Where a second person may look on: an address for a phone in the same network; empty where none is offered.
+    beside: String,
     /// Whether it is over.
     over: bool,
     /// Why it was not passed; empty when it was, or while it goes on.
@@ -204,6 +206,10 @@ pub async fn following(State(shop): App, Path(id): Path<i64>) -> Answer<Option<F
         since_s: f.since_s(),
         percent: f.lesson.percent,
         trouble: f.trouble.clone(),
+        beside: shop
+            .beside
+            .get()
+            .map_or_else(String::new, |at| format!("http://{at}/job/{id}/follow")),
         over: outcome.is_some(),
         why: outcome.map_or_else(String::new, |o| o.trouble.clone()),
     })))

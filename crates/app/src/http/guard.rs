@@ -16,6 +16,9 @@ const FROM: HeaderName = HeaderName::from_static("sec-fetch-site");
 
 fn own(at: SocketAddr, host: &str) -> bool {
     let port = at.port();
+    if !at.ip().is_loopback() {
+        return host == at.to_string();
+    }
     [format!("127.0.0.1:{port}"), format!("localhost:{port}"), format!("[::1]:{port}")]
         .iter()
         .any(|h| h == host)

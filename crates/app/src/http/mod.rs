@@ -205,3 +205,13 @@ pub fn router(shop: Arc<Shop>, at: SocketAddr) -> Router {
         .layer(axum::middleware::from_fn(move |request, next| guard::check(at, request, next)))
         .layer(DefaultBodyLimit::max(BODY))
 }
+
+/// What a second person looks on with: the pages, and how the procedure stands that is followed. Nothing can be
+/// done there, and nothing of the customer is told.
+pub fn beside(shop: Arc<Shop>, at: SocketAddr) -> Router {
+    let (api, _) =
+        OpenApiRouter::new().routes(routes!(follow::following)).with_state(shop).split_for_parts();
+    api.fallback(assets::serve)
+        .method_not_allowed_fallback(wrong_method)
+        .layer(axum::middleware::from_fn(move |request, next| guard::check(at, request, next)))
+}

@@ -26,8 +26,9 @@ use diagnosis::{Cache, Known};
 use reasoner::Reasoner;
 use serde::Serialize;
 use std::collections::BTreeMap;
+use std::net::SocketAddr;
 use std::path::Path;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use store::{Kept, New, Store};
 use tokio::sync::broadcast;
 use utoipa::ToSchema;
@@ -77,6 +78,8 @@ pub struct Shop {
     pub roll_calls: RollCalls,
     /// Plans that are being worked out.
     pub plans: Plans,
+    /// Where a second person may look on, where that is offered.
+    pub beside: OnceLock<SocketAddr>,
     /// Procedures that are followed.
     pub followings: Followings,
     /// Captures of buses.
@@ -131,6 +134,7 @@ impl Shop {
             progress: AtWork::new(told.clone()),
             roll_calls: RollCalls::default(),
             plans: Plans::default(),
+            beside: OnceLock::new(),
             followings: Followings::default(),
             captures: Captures::open(data)?,
             presence: Presence::default(),

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Signal, trouble, WINDOW } from "../../api/client";
 import { useJob } from "../../api/job";
+import { unique } from "../../api/unique";
 import { Button } from "../../ui/Button";
 import { Progress } from "../../ui/Progress";
 import { heading, parse } from "./recording";
@@ -45,7 +46,7 @@ export function Recordings({ watcher, signals }: { watcher: Watcher; signals: Si
       const name = encodeURIComponent(named(view.courses, watcher.marks));
       const answer = await fetch(`/api/jobs/${view.id}/recordings?name=${name}`, {
         method: "POST",
-        headers: { "content-type": "text/csv", "idempotency-key": crypto.randomUUID(), ...WINDOW },
+        headers: { "content-type": "text/csv", "idempotency-key": unique(), ...WINDOW },
         body: csv(columns, watcher.tracks, watcher.marks),
       });
       if (!answer.ok) throw new Error(trouble(await answer.json()));

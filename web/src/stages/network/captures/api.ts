@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { api, Refused } from "../../../api/client";
 import type { components } from "../../../api/generated";
+import { unique } from "../../../api/unique";
 import type { Stretch } from "./stretch";
 
 export type Listed = components["schemas"]["CaptureRow"];
@@ -121,7 +122,7 @@ export function useWeigh(job: number, number: number) {
       const { data, error } = await api.POST("/api/jobs/{id}/captures/{number}/levels", {
         params: { path: { id: job, number } },
         body: tapped,
-        headers: { "idempotency-key": crypto.randomUUID() },
+        headers: { "idempotency-key": unique() },
       });
       if (!data) throw new Refused(error);
     },
@@ -157,7 +158,7 @@ export function send(
   if (rate) query.set("sample_rate", rate);
   request.open("POST", `/api/jobs/${job}/captures?${query}`);
   request.setRequestHeader("content-type", "application/octet-stream");
-  request.setRequestHeader("idempotency-key", crypto.randomUUID());
+  request.setRequestHeader("idempotency-key", unique());
   request.send(file);
   return { done, stop: () => request.abort() };
 }
