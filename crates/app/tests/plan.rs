@@ -146,3 +146,15 @@ fn a_reset_is_proven_by_what_is_read_before_and_after() {
     let told = b.ledger().into_iter().find(|e| e["kind"] == "taught").unwrap();
     assert_eq!(told["detail"], "of the battery before → of this battery");
 }
+
+#[test]
+fn a_module_that_starts_anew_is_seen_to_do_so() {
+    let b = Bench::with("part:Z1:battery_data_old");
+    b.program.kept(&b.path("restart"), &json!({"module": "A20"}));
+    let told = b.ledger().into_iter().next_back().unwrap();
+    let said = told["detail"].as_str().unwrap();
+    assert!(said.contains("A20 started anew: it fell silent"), "{said}");
+    // What is no module cannot be told.
+    let no = b.program.refused(&b.path("restart"), &json!({"module": "E11"}));
+    assert!(no["detail"].as_str().unwrap().contains("cannot be asked"), "{no}");
+}

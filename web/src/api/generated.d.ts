@@ -1221,6 +1221,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/restart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets a module start anew; whether it did is told by its falling silent and answering again, and kept. */
+        post: operations["restart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/roll-call": {
         parameters: {
             query?: never;
@@ -4058,6 +4075,10 @@ export interface components {
         /** @description A report of another tool, as text. */
         Report: {
             text: string;
+        };
+        /** @description A module. */
+        Restart: {
+            module: components["schemas"]["PartId"];
         };
         /**
          * @description What a code is to the rest.
@@ -7423,6 +7444,40 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Again"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Refused: what happened and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Restart"];
             };
         };
         responses: {

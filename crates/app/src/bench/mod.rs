@@ -6,6 +6,7 @@ mod frames;
 mod hands;
 mod identity;
 mod outputs;
+mod restart;
 mod scan;
 pub(crate) mod scope;
 mod self_tests;
@@ -14,6 +15,7 @@ mod values;
 
 pub use error::BenchError;
 use link::{Gateway, LinkError};
+pub use restart::Restarted;
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::sync::Arc;

@@ -123,6 +123,7 @@ fn routes() -> OpenApiRouter<Arc<Shop>> {
         .routes(routes!(setup::write))
         .routes(routes!(setup::settle_write))
         .routes(routes!(setup::teach))
+        .routes(routes!(setup::restart))
         .routes(routes!(plan::choices))
         .routes(routes!(plan::decide))
         .routes(routes!(plan::steps))

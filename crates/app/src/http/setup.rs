@@ -3,7 +3,7 @@
 use super::at::{Answer, App, At, Keeping, append, at, begin};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
-use crate::bench::BenchError;
+use crate::bench::{BenchError, Restarted};
 use crate::shop::Shop;
 use axum::extract::State;
 use diagnosis::ledger::Entry;
@@ -238,4 +238,36 @@ pub async fn teach(
             Err(Problem::bench(why).into())
         }
     }
+}
+
+/// A module.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Restart {
+    module: PartId,
+}
+
+/// Lets a module start anew; whether it did is told by its falling silent and answering again, and kept.
+#[utoipa::path(post, path = "/api/jobs/{id}/restart", request_body = Restart, responses((status = 200, body = super::at::Kept)))]
+pub async fn restart(
+    State(shop): App,
+    Path(id): Path<i64>,
+    key: Key,
+    Json(wanted): Json<Restart>,
+) -> Keeping {
+    let here = begin(&shop, id, &key).await?;
+    let (vehicle, module) = (&here.model.circuit.vehicle, &wanted.module);
+    let seen = shop.bench(id).restart(vehicle, module).await.map_err(Problem::bench)?;
+    let text = match seen {
+        Restarted::Answers(after) => {
+            let after = after.as_secs_f64();
+            format!("{module} started anew: it fell silent, and answered again after {after:.1} s")
+        }
+        Restarted::StaysSilent => format!("{module} was told to start anew and stays silent"),
+        Restarted::NeverSilent => {
+            format!(
+                "{module} was told to start anew and never fell silent: nothing shows that it did"
+            )
+        }
+    };
+    append(&shop, &here.session, vec![Entry::Note { text }], key).await
 }

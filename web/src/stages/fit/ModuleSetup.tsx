@@ -48,10 +48,20 @@ function Sets({ setting, module }: { setting: Setting; module: string }) {
 
 /** What a module is set to, a line for each, with what sets it. */
 export function ModuleSetup({ setup, values }: { setup: Setup; values: Map<string, Value> }) {
+  const { act, busy } = useJob();
   return (
     <section aria-label={setup.module_name} data-setup={setup.module} className="mt-5">
       <h2 className="border-b border-ink pb-1 text-[15px] font-semibold">
         {setup.module_name} <span className="num text-faint">{setup.module}</span>
+        <Button
+          look="quiet"
+          className="float-right text-[14px] font-normal"
+          style={{ minHeight: 0 }}
+          disabled={busy !== ""}
+          onClick={() => act("restart", { module: setup.module }).catch(() => {})}
+        >
+          {busy === "restart" ? "Starting anew …" : "Start it anew"}
+        </Button>
       </h2>
       <ul>
         {setup.settings.map((s) => (
