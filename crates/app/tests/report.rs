@@ -57,6 +57,13 @@ fn a_report_tells_what_the_ledger_shows_and_no_more() {
     assert_eq!(rows.remove(0), "number,at,kind,title,detail,verdict,expected,doubted");
     let ledger = program.json(&format!("/api/jobs/{id}"))["ledger"].as_array().unwrap().len();
     assert!(rows.len() >= ledger && saved.contains("ledger.csv"), "{table}");
+    // Signed off with something open both faces say so, with the reason.
+    program.kept(&path("sign-off"), &json!({"reason": "the customer could not wait"}));
+    for face in faces {
+        let (text, _) = page(&program, &path(face));
+        assert!(text.contains("Signed off all the same: the customer could not wait"), "{text}");
+        assert!(text.contains("not proven: "), "{text}");
+    }
     let unknown = program.http.get(format!("{}{}", program.url, path("report/insurer"))).send();
     assert!(unknown.unwrap().status().is_client_error());
 }

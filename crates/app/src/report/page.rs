@@ -48,6 +48,12 @@ pub(super) fn whole(view: &View, body: &Markup) -> Markup {
     }
 }
 
+/// Why it was signed off although something was not proven, and what; none where everything was.
+fn signed_with(view: &View) -> Option<&str> {
+    let last = view.ledger.iter().rfind(|r| r.kind == "signed_off")?;
+    Some(last.detail.as_str()).filter(|d| !d.is_empty())
+}
+
 fn head(view: &View) -> Markup {
     let i = &view.intake;
     html! {
@@ -60,6 +66,8 @@ fn head(view: &View) -> Markup {
         }
         @if !view.signed_off {
             p class="draft" { "Not signed off: this is how the job stands, not how it ended." }
+        } @else if let Some(said) = signed_with(view) {
+            p class="draft" { "Signed off all the same: " (said) }
         }
         @if !view.trouble.is_empty() { p class="draft" { (view.trouble) } }
     }
