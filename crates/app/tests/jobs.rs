@@ -136,6 +136,9 @@ fn readings_raise_suspects_and_a_repair_is_written_down_once() {
     let repair = json!({"item": "part:F1", "text": "fuse renewed"});
     p.kept(&at("repair"), &repair);
     assert_eq!(p.refused(&at("repair"), &repair)["status"], 409);
+    // What was suspected beside it is kept with the repair.
+    let beside = p.fresh(job)["repair"]["beside"].as_array().unwrap().clone();
+    assert!(!beside.is_empty() && beside.iter().all(|b| b["item"] != "part:F1"), "{beside:?}");
     // What is not proven is named, and takes a reason.
     let open = p.refused(&at("sign-off"), &json!({}));
     assert!(open["detail"].as_str().unwrap().contains("not looked at"), "{open}");

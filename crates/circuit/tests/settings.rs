@@ -89,3 +89,18 @@ fn a_sweep_finds_every_setting_as_a_solution_from_rest_does() {
         assert_eq!(*p.asked, rest.asked, "{}", f.id);
     }
 }
+
+#[test]
+fn an_engine_module_of_another_vehicle_or_not_paired_refuses_to_start() {
+    let c = wren();
+    let cranking = state(&c, "cranking");
+    let starter = c.part("M1").unwrap();
+    let turns =
+        |changes: &[Change]| hearing::solve(&c, &cranking, changes).effect(&c, starter).unwrap();
+    assert!(turns(&[]) > 0.5, "{}", turns(&[]));
+    for wrong in ["part:Z10:foreign@1", "part:Z10:unpaired@4"] {
+        assert!(turns(&of(&c, wrong)) < 0.01, "{wrong}: {}", turns(&of(&c, wrong)));
+    }
+    // What it has not learned lets it start all the same.
+    assert!(turns(&of(&c, "part:Z10:tooth_errors_untaught@3")) > 0.5);
+}

@@ -340,6 +340,9 @@ pub enum Entry {
         probability: f64,
         /// It had been proven: any one finding could have been wrong.
         proven: bool,
+        /// What else was suspected then, the likeliest first.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        beside: Vec<Suspected>,
     },
     /// The technician's own weight for a repair item; 1 takes it back.
     Adjusted {
@@ -412,6 +415,17 @@ pub struct Numbered {
     pub entry: Entry,
 }
 
+/// Something that was suspected beside what was repaired.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct Suspected {
+    /// Repair item.
+    pub item: Item,
+    /// In words.
+    pub text: String,
+    /// The probability it had.
+    pub probability: f64,
+}
+
 /// The repair, once made.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Repair {
@@ -425,6 +439,8 @@ pub struct Repair {
     pub probability: f64,
     /// Proven before.
     pub proven: bool,
+    /// What else was suspected then, the likeliest first.
+    pub beside: Vec<Suspected>,
 }
 
 /// A scan that was kept.
@@ -637,13 +653,14 @@ impl Case {
             Entry::Overridden { module, reason } => {
                 self.overridden.push((e.number, module.clone(), reason.clone()));
             }
-            Entry::Repaired { item, text, probability, proven } => {
+            Entry::Repaired { item, text, probability, proven, beside } => {
                 self.repair = Some(Repair {
                     number: e.number,
                     item: item.clone(),
                     text: text.clone(),
                     probability: *probability,
                     proven: *proven,
+                    beside: beside.clone(),
                 });
             }
             Entry::SignedOff { .. } => self.signed_off = true,

@@ -98,7 +98,8 @@ fn doubted_findings_bear_on_nothing_until_they_are_believed_again() {
 fn after_a_repair_only_what_was_found_since_speaks() {
     let item = "terminal:C4.7".parse().unwrap();
     let text = "terminal renewed".to_owned();
-    let repaired = Entry::Repaired { item, text, probability: 0.98, proven: true };
+    let repaired =
+        Entry::Repaired { item, text, probability: 0.98, proven: true, beside: Vec::new() };
     let c = case(&[told("rear_washer", Strength::Weak), repaired, seen("M7", Strength::Normal)]);
     assert_eq!(numbers(&c), [1]);
     assert_eq!((c.still().len(), c.entry_of(0), c.entry_of(1)), (1, 3, 0));

@@ -53,6 +53,7 @@ fn replaced(part: &str) -> Entry {
         text: "replaced".into(),
         probability: 0.9,
         proven: false,
+        beside: Vec::new(),
     }
 }
 

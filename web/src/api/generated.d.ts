@@ -4020,6 +4020,8 @@ export interface components {
             probability: number;
             /** @description Proven before. */
             proven: boolean;
+            /** @description What else was suspected then, the likeliest first. */
+            beside: components["schemas"]["Suspected"][];
         };
         /** @description A part after whose replacement something has to be set, or for which there is more than one to choose from. */
         Replaceable: {
@@ -4664,6 +4666,18 @@ export interface components {
             against: components["schemas"]["Reason"][];
             /** @description What it would still show elsewhere. */
             elsewhere: components["schemas"]["Elsewhere"][];
+        };
+        /** @description Something that was suspected beside what was repaired. */
+        Suspected: {
+            /** @description Repair item. */
+            item: components["schemas"]["Item"];
+            /** @description In words. */
+            text: string;
+            /**
+             * Format: double
+             * @description The probability it had.
+             */
+            probability: number;
         };
         /** @description A sweep of a bus. */
         Sweep: {

@@ -11,7 +11,8 @@ use crate::shop::Shop;
 use axum::extract::State;
 use circuit::Instrument;
 use diagnosis::evidence::{Finding, Present};
-use diagnosis::ledger::{Entry, Intake};
+use diagnosis::ledger::{Entry, Intake, Suspected};
+use diagnosis::suspects::Suspect;
 use diagnosis::{Evidence, Model, gate};
 use serde::Deserialize;
 use std::sync::Arc;
@@ -22,6 +23,10 @@ use vehicle::{Item, OperatingState, Quantity, parse_quantity};
 const LONGEST: usize = 8000;
 /// Longest identity or reference, bytes.
 const LONGEST_NAME: usize = 120;
+
+/// What else is suspected when something is repaired is kept from this probability on, and so many of it.
+const BESIDE: f64 = 0.03;
+const MOST_BESIDE: usize = 6;
 
 /// Most an odometer shows, kilometres.
 const LONGEST_WAY: u32 = 9_999_999;
@@ -334,7 +339,16 @@ pub async fn repair(
         .await
         .map_err(Problem::vehicle)?;
     let a = &before.assessment;
+    let is_other = |s: &&Suspect| s.repair_item != new.item && s.repair_item != Item::Elsewhere;
+    let others = a.suspects.iter().filter(is_other).filter(|s| s.probability >= BESIDE);
+    let beside = others.take(MOST_BESIDE).map(|s| Suspected {
+        item: s.repair_item.clone(),
+        text: s.text.clone(),
+        probability: s.probability,
+    });
+    let beside = beside.collect();
     let entry = Entry::Repaired {
+        beside,
         probability: a.halos.get(&new.item).copied().unwrap_or(0.0),
         proven: a.certain.as_ref().is_some_and(|c| c.item == new.item && c.proven),
         item: new.item,

@@ -102,6 +102,7 @@ mod tests {
             text: format!("renewed {item}"),
             probability: 0.9,
             proven: true,
+            beside: Vec::new(),
         };
         let all = [
             Entry::Intake { intake },

@@ -6,7 +6,8 @@ export function Left() {
   const { view, act, busy } = useJob();
   const { watched, compared } = view;
   const drive = view.courses.find((c) => c.id.includes("road")) ?? view.courses[0];
-  if (watched.length === 0 && compared.length === 0) return null;
+  const beside = view.repair?.beside ?? [];
+  if (watched.length === 0 && compared.length === 0 && beside.length === 0) return null;
   return (
     <div className="mt-6 grid grid-cols-2 gap-8 max-lg:grid-cols-1">
       {watched.length > 0 && (
@@ -61,6 +62,25 @@ export function Left() {
                   <span className="num">
                     {c.module} {c.code}
                   </span>
+                </li>
+              );
+            })}
+          </ul>
+        </section>
+      )}
+      {beside.length > 0 && (
+        <section aria-label="suspected beside it">
+          <h2 className="border-b border-ink pb-1 font-semibold">Suspected beside it</h2>
+          <ul className="text-[14px]">
+            {beside.map((b) => {
+              const now = view.suspects.find((s) => s.repair_item === b.item);
+              return (
+                <li key={b.item} className="flex gap-3 border-b border-rule py-1">
+                  <span className={`w-28 shrink-0 ${now ? "text-ochre" : "text-faint"}`}>
+                    {now ? `◇ still ${(100 * now.probability).toFixed(0)} %` : "○ no more"}
+                  </span>
+                  <span className="grow">{b.text}</span>
+                  <span className="num text-faint">{(100 * b.probability).toFixed(0)} % then</span>
                 </li>
               );
             })}
