@@ -7,7 +7,7 @@ use std::process::Command;
 use tokio::runtime::Runtime;
 
 /// The number of the vehicle that the tests are about.
-pub const VIN: &str = "0PMWR22K8NB004417";
+const VIN: &str = "0PMWR22K8NB004417";
 
 /// A simulated vehicle with something hidden, the program beside it, and a job.
 pub struct Bench {

@@ -96,7 +96,11 @@ fn a_second_person_looks_on_and_can_do_nothing_else() {
     let client = reqwest::blocking::Client::builder().no_proxy().build().unwrap();
     let get = |path: &str| client.get(format!("{root}{path}")).send().unwrap();
     let said = get(&b.path("following")).json::<Value>().unwrap();
-    assert_eq!(said["procedure"]["id"], "tooth_errors");
+    assert_eq!(
+        (&said["procedure"]["id"], &said["looks_on"]),
+        (&json!("tooth_errors"), &json!(true))
+    );
+    assert_eq!(now(&b)["looks_on"], false);
     assert!(client.get(page).send().unwrap().status().is_success(), "the page itself");
     // Nothing of the job, and nothing that does anything.
     assert_eq!(get(&format!("/api/jobs/{}", b.job)).status(), 404);

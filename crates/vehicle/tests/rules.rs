@@ -323,6 +323,9 @@ fn a_vehicle_without_some_equipment_is_set_and_ended_otherwise() {
     };
     assert_eq!((ends(&v, "A3"), ends(&v, "A25")), (false, true));
     assert_eq!((ends(&without, "A3"), ends(&without, "A25")), (true, false));
-    assert!(without.procedures.iter().all(|p| p.teaches != "nothing"));
+    // What is taught to a module that is not there is no procedure.
+    let no_radar = v.without_equipment(&["radar".to_owned()].into());
+    let aligns = |v: &Vehicle| v.procedures.iter().any(|p| p.id == "radar_axis");
+    assert!(aligns(&v) && !aligns(&no_radar) && no_radar.procedures.len() > 3);
     assert!(without.record_copies.iter().all(|c| c.module != "A25"));
 }

@@ -2927,6 +2927,8 @@ export interface components {
             percent: number;
             /** @description Why nothing is read just now; empty when something is. */
             trouble: string;
+            /** @description Whoever asks can look on and do nothing. */
+            looks_on: boolean;
             /** @description Where a second person may look on: an address for a phone in the same network; empty where none is offered. */
             beside: string;
             /** @description Whether it is over. */

@@ -58,8 +58,7 @@ export function FollowPage({ id }: { id: number }) {
   const stage = f.over ? undefined : of.stages[f.stage];
   const lacks = new Set(f.lacking.map((l) => l.signal));
   const { course } = of;
-  // Whoever looks on from another computer can see, and do nothing.
-  const own = live.data !== undefined;
+  const own = !f.looks_on;
   return (
     <div data-follow={of.id} data-over={f.over} className="flex min-h-screen flex-col bg-sheet">
       <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-ink px-6 py-2">

@@ -1,6 +1,7 @@
 //! A module that is told to start anew, and whether it did: it falls silent and answers again.
 
-use super::{Bench, BenchError, Unanswered, modules};
+use super::setup::address_of;
+use super::{Bench, BenchError, Unanswered};
 use link::Gateway;
 use link::services::ecu_reset::{self, Kind};
 use link::services::tester_present;
@@ -12,7 +13,6 @@ use vehicle::Vehicle;
 const AGAIN: Duration = Duration::from_millis(100);
 /// The longest that it may take to start.
 const LONGEST: Duration = Duration::from_secs(15);
-
 /// The longest that one that starts anew still answers before it falls silent.
 const STILL: Duration = Duration::from_secs(2);
 
@@ -37,8 +37,7 @@ impl Bench {
         vehicle: &Vehicle,
         module: &str,
     ) -> Result<Restarted, BenchError> {
-        let of = modules(vehicle).find(|(p, _)| p.id == *module).map(|(_, address)| address);
-        let who = of.ok_or_else(|| BenchError::NoAddress(module.to_owned()))?;
+        let who = address_of(vehicle, module)?;
         let told =
             async |gateway: Arc<Gateway>| ecu_reset::reset(&gateway, who, Kind::KeyOffOn).await;
         self.ask(told).await?;

@@ -33,7 +33,7 @@ impl Lesson {
     }
 }
 
-fn address_of(vehicle: &Vehicle, module: &str) -> Result<u16, BenchError> {
+pub(super) fn address_of(vehicle: &Vehicle, module: &str) -> Result<u16, BenchError> {
     let of = modules(vehicle).find(|(p, _)| p.id == *module).map(|(_, address)| address);
     of.ok_or_else(|| BenchError::NoAddress(module.to_owned()))
 }

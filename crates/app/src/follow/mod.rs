@@ -10,7 +10,6 @@ use diagnosis::Model;
 use diagnosis::ledger::{Entry, Recording};
 use link::services::routine::Control;
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 use vehicle::element::Setting;
@@ -32,17 +31,11 @@ pub struct Following {
     pub lesson: Lesson,
     /// Why nothing is read just now; empty when something is.
     pub trouble: String,
-    /// What came of it; none while it goes on.
-    pub outcome: Option<Outcome>,
+    /// What came of it: why it was not passed, empty when it was; none while it goes on.
+    pub outcome: Option<String>,
     began: Instant,
-    stopped: Arc<AtomicBool>,
-}
-
-/// What came of a procedure.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Outcome {
-    /// Why it was not passed; empty when it was.
-    pub trouble: String,
+    /// Somebody wants it to end.
+    stopped: bool,
 }
 
 impl Following {
@@ -78,7 +71,7 @@ impl Followings {
     /// Stops what is followed.
     pub fn stop(&self, job: i64) {
         if let Some(f) = self.of(job) {
-            lock(&f).stopped.store(true, Ordering::Relaxed);
+            lock(&f).stopped = true;
         }
     }
 
@@ -90,15 +83,14 @@ impl Followings {
     }
 }
 
-/// Follows a procedure whose module was told to begin.
+/// Follows a procedure whose module was told to begin; false where another one is followed.
 pub fn begin(
     shop: &Arc<Shop>,
     session: &Arc<Session>,
     model: &Arc<Model>,
     of: (&Procedure, &Setting),
-) {
+) -> bool {
     let (procedure, setting) = of;
-    let stopped = Arc::new(AtomicBool::new(false));
     let following = Following {
         run: Run::new(procedure.clone()),
         trace: Vec::new(),
@@ -106,19 +98,25 @@ pub fn begin(
         trouble: String::new(),
         outcome: None,
         began: Instant::now(),
-        stopped: Arc::clone(&stopped),
+        stopped: false,
     };
     let following = Arc::new(Mutex::new(following));
-    lock(&shop.followings.0).insert(session.job.id, Arc::clone(&following));
+    {
+        let mut all = lock(&shop.followings.0);
+        if all.get(&session.job.id).is_some_and(|f| lock(f).outcome.is_none()) {
+            return false;
+        }
+        all.insert(session.job.id, Arc::clone(&following));
+    }
     let task = Task {
         shop: Arc::clone(shop),
         session: Arc::clone(session),
         model: Arc::clone(model),
         setting: setting.clone(),
         following,
-        stopped,
     };
     tokio::spawn(task.follow());
+    true
 }
 
 struct Task {
@@ -127,7 +125,6 @@ struct Task {
     model: Arc<Model>,
     setting: Setting,
     following: Arc<Mutex<Following>>,
-    stopped: Arc<AtomicBool>,
 }
 
 impl Task {
@@ -147,7 +144,7 @@ impl Task {
         let (mut passed, mut ended): (Option<Instant>, bool) = (None, false);
         let outcome = loop {
             clock.tick().await;
-            if self.stopped.load(Ordering::Relaxed) {
+            if lock(&self.following).stopped {
                 break Some("stopped by hand".to_owned());
             }
             let (values, trouble) = self.read(&signals).await;
@@ -227,12 +224,12 @@ impl Task {
             (f.run.of().clone(), f.trace.clone())
         };
         let seconds = trace.last().map_or(0.0, |s| s.at_s);
-        let text = trace::csv(vehicle, &of, &trace);
+        let table = trace::csv(vehicle, &of, &trace);
         let (shop, session, kept) =
             (Arc::clone(&self.shop), Arc::clone(&self.session), trouble.clone());
         let done = tokio::task::spawn_blocking(move || {
             let mut incoming = shop.captures.kept.begin(id)?;
-            incoming.write(text.as_bytes())?;
+            incoming.write(&table)?;
             let values = of.signals().len();
             let recording =
                 Recording { number: incoming.keep()?, name: of.name.clone(), values, seconds };
@@ -249,6 +246,6 @@ impl Task {
             Some(why) => format!("{trouble} It could not be kept: {why}").trim().to_owned(),
             None => trouble,
         };
-        f.outcome = Some(Outcome { trouble });
+        f.outcome = Some(trouble);
     }
 }

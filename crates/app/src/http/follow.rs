@@ -4,11 +4,13 @@ use super::at::{Answer, App, at, begin};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
 use crate::follow::{self, lock};
+use crate::shop::Shop;
 use axum::extract::State;
 use axum::http::StatusCode;
 use circuit::software::procedure::Lack;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use utoipa::ToSchema;
 use vehicle::procedure::{Procedure, Stage, Target};
 use vehicle::{SignalId, Vehicle};
@@ -90,6 +92,8 @@ pub struct FollowingView {
     percent: u8,
     /// Why nothing is read just now; empty when something is.
     trouble: String,
+    /// Whoever asks can look on and do nothing.
+    looks_on: bool,
     /// Where a second person may look on: an address for a phone in the same network; empty where none is offered.
     beside: String,
     /// Whether it is over.
@@ -147,6 +151,10 @@ pub struct Follow {
     procedure: String,
 }
 
+fn already() -> Problem {
+    Problem::state("a procedure is followed already; stop it, or see it to its end")
+}
+
 /// Tells a module to learn what a procedure teaches, and follows it from now on, until it is passed, ends by
 /// itself or is stopped. What came of it is kept with everything that was read.
 #[utoipa::path(post, path = "/api/jobs/{id}/follow", request_body = Follow, responses((status = 204)))]
@@ -165,18 +173,28 @@ pub async fn start(
         Problem::field("procedure", format!("nothing is taught by “{}”", of.name))
     })?;
     if shop.followings.runs(id) {
-        let why = "a procedure is followed already; stop it, or see it to its end";
-        return Err(Problem::state(why).into());
+        return Err(already().into());
     }
     let begun = shop.bench(id).begin_lesson(vehicle, setting).await;
     begun.map_err(Problem::bench)?;
-    follow::begin(&shop, &here.session, &here.model, (of, setting));
-    Ok(StatusCode::NO_CONTENT)
+    match follow::begin(&shop, &here.session, &here.model, (of, setting)) {
+        true => Ok(StatusCode::NO_CONTENT),
+        false => Err(already().into()),
+    }
 }
 
 /// How the procedure stands that is or was followed last.
 #[utoipa::path(get, path = "/api/jobs/{id}/following", responses((status = 200, body = Option<FollowingView>)))]
 pub async fn following(State(shop): App, Path(id): Path<i64>) -> Answer<Option<FollowingView>> {
+    standing(shop, id, false).await
+}
+
+/// The same for a second person, who can only look on.
+pub async fn looked_on(State(shop): App, Path(id): Path<i64>) -> Answer<Option<FollowingView>> {
+    standing(shop, id, true).await
+}
+
+async fn standing(shop: Arc<Shop>, id: i64, looks_on: bool) -> Answer<Option<FollowingView>> {
     let here = at(&shop, id).await?;
     let Some(following) = shop.followings.of(id) else { return Ok(Json(None)) };
     let f = lock(&following);
@@ -206,12 +224,13 @@ pub async fn following(State(shop): App, Path(id): Path<i64>) -> Answer<Option<F
         since_s: f.since_s(),
         percent: f.lesson.percent,
         trouble: f.trouble.clone(),
+        looks_on,
         beside: shop
             .beside
             .get()
             .map_or_else(String::new, |at| format!("http://{at}/job/{id}/follow")),
         over: outcome.is_some(),
-        why: outcome.map_or_else(String::new, |o| o.trouble.clone()),
+        why: outcome.cloned().unwrap_or_default(),
     })))
 }
 

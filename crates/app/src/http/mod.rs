@@ -210,9 +210,10 @@ pub fn router(shop: Arc<Shop>, at: SocketAddr) -> Router {
 /// What a second person looks on with: the pages, and how the procedure stands that is followed. Nothing can be
 /// done there, and nothing of the customer is told.
 pub fn beside(shop: Arc<Shop>, at: SocketAddr) -> Router {
-    let (api, _) =
-        OpenApiRouter::new().routes(routes!(follow::following)).with_state(shop).split_for_parts();
-    api.fallback(assets::serve)
+    Router::new()
+        .route("/api/jobs/{id}/following", axum::routing::get(follow::looked_on))
+        .with_state(shop)
+        .fallback(assets::serve)
         .method_not_allowed_fallback(wrong_method)
         .layer(axum::middleware::from_fn(move |request, next| guard::check(at, request, next)))
 }

@@ -82,9 +82,9 @@ fn finding(row: &Row) -> Markup {
     }
 }
 
-/// What changed the vehicle.
+/// What was agreed on, and what changed the vehicle.
 fn done(view: &View) -> impl Iterator<Item = &Row> {
-    let changes = ["repaired", "written", "taught", "cleared"];
+    let changes = ["decided", "repaired", "written", "taught", "cleared"];
     view.ledger.iter().filter(move |r| changes.contains(&&r.kind[..]))
 }
 
@@ -94,12 +94,9 @@ fn after(detail: &str) -> Markup {
 
 /// What nobody showed, what codes are left, and what may come.
 fn advice(view: &View, open: &[&crate::view::Proof]) -> Markup {
-    let left = view.compared.iter().filter(|c| c.fate != "gone" && c.fate != "answers again");
+    let left = view.compared.iter().filter(|c| !c.is_over());
     let left: Vec<Markup> = left.map(|c| html! { (c.module) " " (c.code) ": " (c.fate) }).collect();
-    let unproven = open.iter().map(|p| {
-        let how = if p.failed { "still wrong" } else { "not looked at" };
-        html! { (p.text) ": " (how) }
-    });
+    let unproven = open.iter().map(|p| html! { (p.text) ": " (p.left()) });
     let waiting = view.watched.iter().map(
         |w| html! { (w.text) " (" (w.code) ") has not been looked for since: " (w.runs_when) },
     );

@@ -37,6 +37,13 @@ pub struct Proof {
     pub black: String,
 }
 
+impl Proof {
+    /// How one stands that is not shown.
+    pub fn left(&self) -> &'static str {
+        if self.failed { "still wrong" } else { "not looked at" }
+    }
+}
+
 /// Everything that was found wrong, to be shown right: readings, effects, what moving and looking
 /// showed, and a scan.
 pub(super) fn proofs(model: &Model, case: &Case, a: &Assessment) -> Vec<Proof> {
@@ -75,8 +82,7 @@ pub(super) fn unproven(model: &Model, case: &Case, view: &View) -> (Vec<String>,
     if case.repair.is_none() && case.decision.is_none() {
         return (Vec::new(), false);
     }
-    let how = |p: &Proof| if p.failed { "still wrong" } else { "not looked at" };
-    let open = view.proofs.iter().filter(|p| !p.done).map(|p| format!("{}: {}", p.text, how(p)));
+    let open = view.proofs.iter().filter(|p| !p.done).map(|p| format!("{}: {}", p.text, p.left()));
     let broken = setup::half_done(case).into_iter().map(|w| {
         format!("Write of {:04X} in {}: nobody knows how it ended", w.write.did, w.write.module)
     });
@@ -88,7 +94,7 @@ pub(super) fn unproven(model: &Model, case: &Case, view: &View) -> (Vec<String>,
     let watched = view.watched.iter();
     let watched =
         watched.map(|w| format!("{} {}: not looked for since it was cleared", w.module, w.code));
-    let left = view.compared.iter().filter(|c| c.fate != "gone" && c.fate != "answers again");
+    let left = view.compared.iter().filter(|c| !c.is_over());
     let left = left.map(|c| format!("{} {}: {}", c.module, c.code, c.fate));
     (must.into_iter().chain(steps).chain(watched).chain(left).collect(), wants)
 }

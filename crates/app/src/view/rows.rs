@@ -253,11 +253,12 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
         }
         Entry::Note { text } => ("note", "Note".into(), text.clone()),
         Entry::SignedOff { open, reason } => {
-            let long = match &open[..] {
+            let open = match &open[..] {
                 [] => String::new(),
-                open => format!("{reason}; not proven: {}", open.join("; ")),
+                open => format!("not proven: {}", open.join("; ")),
             };
-            ("signed_off", "Signed off".into(), long.trim_start_matches("; ").to_owned())
+            let said = [reason.as_str(), &open].into_iter().filter(|t| !t.is_empty());
+            ("signed_off", "Signed off".into(), said.collect::<Vec<_>>().join("; "))
         }
         Entry::Reopened { reason } => ("reopened", "Opened again".into(), reason.clone()),
         Entry::Unreadable { why } => ("unreadable", "Cannot be read".into(), why.clone()),

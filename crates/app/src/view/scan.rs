@@ -88,6 +88,13 @@ pub struct Compared {
     pub fate: String,
 }
 
+impl Compared {
+    /// Whether nothing is left of it.
+    pub fn is_over(&self) -> bool {
+        matches!(&self.fate[..], "gone" | "answers again")
+    }
+}
+
 /// A code that was cleared, and what must happen before its absence says anything (N7).
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Watched {

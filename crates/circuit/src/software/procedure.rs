@@ -253,9 +253,10 @@ pub fn at_pins(c: &Circuit, of: &Procedure) -> Procedure {
     for target in own.throughout.iter_mut().chain(staged) {
         let at = |physical: Option<f64>| physical.map(|p| at_pin(c, &target.signal, p));
         let ends = [at(target.least), at(target.most)];
-        // Where the pin falls as what is felt rises, the least is the most.
-        let signal = target.signal.clone();
-        let rises = at_pin(c, &signal, 1.0) >= at_pin(c, &signal, 0.0);
+        // Where the pin falls as what is felt rises, the least is the most; told at the band itself, for elsewhere
+        // the sensor may be at its end.
+        let end = target.least.or(target.most).unwrap_or_default();
+        let rises = at(Some(end + 1.0)) >= at(Some(end - 1.0));
         [target.least, target.most] = if rises { ends } else { [ends[1], ends[0]] };
     }
     own

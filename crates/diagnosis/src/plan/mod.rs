@@ -210,7 +210,7 @@ impl<'a> On<'a> {
         self.case.repair.as_ref().filter(own).map(|r| r.number)
     }
 
-    /// Records of the module that is replaced, the identity last: identifier and name.
+    /// Records of the module that is replaced: identifier and name.
     pub(crate) fn records(&self) -> Vec<(u16, String)> {
         records(self.vehicle(), &self.decision.part)
     }
@@ -225,7 +225,8 @@ impl<'a> On<'a> {
     }
 }
 
-/// Records of a module that settings stand in, with its identity where it holds one.
+/// Records of a module that settings stand in. Its identity comes first, where it holds one: it decides whose
+/// records the unit takes.
 pub fn records(vehicle: &Vehicle, module: &PartId) -> Vec<(u16, String)> {
     let mut out: Vec<(u16, String)> = Vec::new();
     let own = vehicle.parts.iter().find(|p| p.id == *module).and_then(|p| p.module.as_ref());
@@ -242,7 +243,7 @@ pub fn records(vehicle: &Vehicle, module: &PartId) -> Vec<(u16, String)> {
             out.push((did, name));
         }
     }
-    out.sort_by_key(|(did, _)| (*did == VIN, *did));
+    out.sort_by_key(|(did, _)| (*did != VIN, *did));
     out
 }
 

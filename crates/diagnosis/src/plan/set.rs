@@ -34,12 +34,7 @@ pub(super) fn steps(on: &On<'_>) -> Vec<PlanStep> {
     let part = &on.decision.part;
     let mut out: Vec<PlanStep> = Vec::new();
     if on.is_module() {
-        // The identity first: it decides whose records the unit takes.
-        let mut records = on.records();
-        records.sort_by_key(|(did, _)| (*did != VIN, *did));
-        for (did, name) in records {
-            out.push(write(on, part, did, &name));
-        }
+        out.extend(on.records().into_iter().map(|(did, name)| write(on, part, did, &name)));
     }
     for s in on.lessons() {
         out.push(teach(on, s, &out));

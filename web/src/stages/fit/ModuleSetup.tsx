@@ -51,18 +51,19 @@ export function ModuleSetup({ setup, values }: { setup: Setup; values: Map<strin
   const { act, busy } = useJob();
   return (
     <section aria-label={setup.module_name} data-setup={setup.module} className="mt-5">
-      <h2 className="border-b border-ink pb-1 text-[15px] font-semibold">
-        {setup.module_name} <span className="num text-faint">{setup.module}</span>
+      <div className="flex items-end justify-between border-b border-ink">
+        <h2 className="pb-1 text-[15px] font-semibold">
+          {setup.module_name} <span className="num text-faint">{setup.module}</span>
+        </h2>
         <Button
           look="quiet"
-          className="float-right text-[14px] font-normal"
-          style={{ minHeight: 0 }}
+          className="text-[14px]"
           disabled={busy !== ""}
           onClick={() => act("restart", { module: setup.module }).catch(() => {})}
         >
           {busy === "restart" ? "Starting anew …" : "Start it anew"}
         </Button>
-      </h2>
+      </div>
       <ul>
         {setup.settings.map((s) => (
           <li

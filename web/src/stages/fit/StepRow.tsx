@@ -1,6 +1,7 @@
 import type { components } from "../../api/generated";
 import { useJob } from "../../api/job";
 import { Button } from "../../ui/Button";
+import { useKeyCycle } from "../../ui/useKeyCycle";
 import { FollowDialog } from "./FollowDialog";
 import { WriteDialog } from "./WriteDialog";
 
@@ -9,6 +10,7 @@ type Step = components["schemas"]["PlanStep"];
 /** What is pressed to do a step. */
 function Press({ step, next }: { step: Step; next: boolean }) {
   const { view, act, busy } = useJob();
+  const cycle = useKeyCycle();
   const { press } = step;
   const quiet = (done: Promise<unknown>) => done.catch(() => {});
   const button = (text: string, doing: () => Promise<unknown>) => (
@@ -38,10 +40,7 @@ function Press({ step, next }: { step: Step; next: boolean }) {
     case "follow":
       return <FollowDialog procedure={press.procedure} />;
     case "key_cycle":
-      return button("Off and on", async () => {
-        await act("state", { state: { ...view.state, key: "0" } });
-        await act("state", { state: { ...view.state, key: "15" } });
-      });
+      return button("Off and on", cycle);
     case "clear":
       return button("Clear", () => act("clear"));
     case "rescan":

@@ -1,12 +1,15 @@
 import { useJob } from "../../api/job";
 import { Button } from "../../ui/Button";
+import { useKeyCycle } from "../../ui/useKeyCycle";
 
 /** What must still run, what became of the first scan's codes, and what is suspected still. */
 export function Left() {
   const { view, act, busy } = useJob();
   const { watched, compared } = view;
-  const drive = view.courses.find((c) => c.id.includes("road")) ?? view.courses[0];
+  const cycle = useKeyCycle();
   const beside = view.repair?.beside ?? [];
+  // That nothing is suspected says little before what was wrong was shown right.
+  const shown = view.proofs.every((p) => p.done);
   if (watched.length === 0 && compared.length === 0 && beside.length === 0) return null;
   return (
     <div className="mt-6 grid grid-cols-2 gap-8 max-lg:grid-cols-1">
@@ -28,23 +31,18 @@ export function Left() {
             ))}
           </ul>
           <p className="mt-2 flex flex-wrap gap-3">
-            <Button
-              disabled={busy !== ""}
-              onClick={async () => {
-                await act("state", { state: { ...view.state, key: "0" } }).catch(() => {});
-                await act("state", { state: { ...view.state, key: "15" } }).catch(() => {});
-              }}
-            >
+            <Button disabled={busy !== ""} onClick={() => cycle().catch(() => {})}>
               Ignition off and on
             </Button>
-            {drive && (
+            {view.courses.map((c) => (
               <Button
+                key={c.id}
                 disabled={busy !== ""}
-                onClick={() => act("course", { course: drive.id }).catch(() => {})}
+                onClick={() => act("course", { course: c.id }).catch(() => {})}
               >
-                {drive.name}
+                {c.name}
               </Button>
-            )}
+            ))}
           </p>
         </section>
       )}
@@ -74,13 +72,20 @@ export function Left() {
           <ul className="text-[14px]">
             {beside.map((b) => {
               const now = view.suspects.find((s) => s.repair_item === b.item);
+              const mark = now
+                ? `◇ still ${(100 * now.probability).toFixed(0)} %`
+                : shown
+                  ? "○ no more"
+                  : "◇ not yet shown";
               return (
                 <li key={b.item} className="flex gap-3 border-b border-rule py-1">
-                  <span className={`w-28 shrink-0 ${now ? "text-ochre" : "text-faint"}`}>
-                    {now ? `◇ still ${(100 * now.probability).toFixed(0)} %` : "○ no more"}
+                  <span className={`w-28 shrink-0 ${now || !shown ? "text-ochre" : "text-faint"}`}>
+                    {mark}
                   </span>
                   <span className="grow">{b.text}</span>
-                  <span className="num text-faint">{(100 * b.probability).toFixed(0)} % then</span>
+                  <span className="num whitespace-nowrap text-faint">
+                    {(100 * b.probability).toFixed(0)} % then
+                  </span>
                 </li>
               );
             })}
