@@ -76,7 +76,7 @@ export function Left() {
                 ? `◇ still ${(100 * now.probability).toFixed(0)} %`
                 : shown
                   ? "○ no more"
-                  : "◇ not yet shown";
+                  : "◇ not ruled out";
               return (
                 <li key={b.item} className="flex gap-3 border-b border-rule py-1">
                   <span className={`w-28 shrink-0 ${now || !shown ? "text-ochre" : "text-faint"}`}>
