@@ -31,7 +31,7 @@ export function AddPicture({ of, text = "" }: { of?: number; text?: string }) {
     <>
       <FileButton
         label={of ? `picture of entry ${of}` : "picture"}
-        accept="image/jpeg,image/png"
+        accept="image/jpeg,image/png,image/heic,image/heif,.heic,.heif"
         camera
         take={take}
         why={busy ? "A picture is being kept …" : ""}
