@@ -136,6 +136,39 @@ fn a_used_unit_bound_to_its_vehicle_stays_foreign_and_the_plan_says_so() {
 }
 
 #[test]
+fn what_another_module_has_to_hold_as_well_is_read_told_and_set_with_it() {
+    // The panel is coded for other tyres than the vehicle has; the brake module is replaced.
+    let b = Bench::with("part:Z26:panel_tyres_other_tyres@2");
+    let p = &b.program;
+    p.kept(&b.path("decide"), &json!({"part": "A12", "number": ""}));
+    key(&b, "15");
+    p.kept(&b.path("scan"), &json!({}));
+    p.kept(&b.path("keep-records"), &json!({"module": "A12"}));
+    replace(&b, "A12");
+    assert_eq!(stands(&b, "write 0601"), "blocked by Read what A26 holds of tyre size");
+    let record = json!({"module": "A12", "did": 0x0601});
+    let would =
+        || p.post(&b.path("would-write"), &record).json::<Value>().unwrap()["agrees_with"].clone();
+    assert_eq!((&would()[0]["module"], &would()[0]["holds"]), (&json!("A26"), &Value::Null));
+    p.kept(&b.path("keep-records"), &json!({"module": "A26"}));
+    assert!(
+        step(&b, "agree A26")["why"].as_str().unwrap().contains("225/60, and should be 205/65")
+    );
+    assert_eq!((&would()[0]["holds"], &would()[0]["agrees"]), (&json!("225/60"), &json!(false)));
+    p.kept(&b.path("write"), &json!({"module": "A12", "did": 0xF190}));
+    p.kept(&b.path("write"), &record);
+    let unproven = p.fresh(b.job)["unproven"].to_string();
+    assert!(unproven.contains("Tyre size does not agree: A12 holds 205/65"), "{unproven}");
+    assert_eq!(stands(&b, "write A26 0601"), "open");
+    p.kept(&b.path("write"), &json!({"module": "A26", "did": 0x0601}));
+    assert_eq!(
+        (stands(&b, "write A26 0601"), b.holds("panel_tyres")),
+        ("done".to_owned(), "205/65".to_owned())
+    );
+    assert!(!p.fresh(b.job)["unproven"].to_string().contains("does not agree"));
+}
+
+#[test]
 fn a_reset_is_proven_by_what_is_read_before_and_after() {
     let b = Bench::with("part:Z1:battery_data_old");
     let p = &b.program;
@@ -150,8 +183,12 @@ fn a_module_that_starts_anew_is_seen_to_do_so() {
     let b = Bench::with("part:Z1:battery_data_old");
     b.program.kept(&b.path("restart"), &json!({"module": "A20"}));
     let told = b.ledger().into_iter().next_back().unwrap();
+    assert_eq!(
+        (&told["kind"], &told["title"]),
+        (&json!("restarted"), &json!("A20 told to start anew"))
+    );
     let said = told["detail"].as_str().unwrap();
-    assert!(said.contains("A20 started anew: it fell silent"), "{said}");
+    assert!(said.starts_with("it fell silent, and answered again after"), "{said}");
     // What is no module cannot be told.
     let no = b.program.refused(&b.path("restart"), &json!({"module": "E11"}));
     assert!(no["detail"].as_str().unwrap().contains("cannot be asked"), "{no}");

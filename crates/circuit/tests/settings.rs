@@ -104,3 +104,30 @@ fn an_engine_module_of_another_vehicle_or_not_paired_refuses_to_start() {
     // What it has not learned lets it start all the same.
     assert!(turns(&of(&c, "part:Z10:tooth_errors_untaught@3")) > 0.5);
 }
+
+#[test]
+fn fields_that_have_to_agree_are_compared_over_the_bus() {
+    let c = wren();
+    let on = state(&c, "on");
+    let failing = |changes: &[Change]| {
+        let s = hearing::solve(&c, &on, changes);
+        let all = software::monitors(&c, &s, &s.lost);
+        let failed = all.iter_enumerated().filter(|(_, v)| **v == Verdict::Failed);
+        let of = failed.map(|(k, _)| &c.vehicle.monitors[k]);
+        let mut of: Vec<String> =
+            of.map(|m| format!("{} {}-{}", m.module, m.code, m.failure_type)).collect();
+        of.sort();
+        of
+    };
+    assert!(failing(&[]).is_empty());
+    // Whichever of the two is wrong, the one that compares says so; the brake module's own check as well.
+    let panel = of(&c, "part:Z26:panel_tyres_other_tyres@2");
+    let brakes = of(&c, "part:Z12:tyre_size_other_tyres");
+    assert_eq!(failing(&panel), ["A26 B1FD2-62"]);
+    assert_eq!(failing(&brakes), ["A12 C1F50-56", "A26 B1FD2-62"]);
+    // Both set alike agree with each other, wrong as they are.
+    assert_eq!(failing(&[panel, brakes].concat()), ["A12 C1F50-56"]);
+    // One that is not set says that, and compares nothing.
+    assert_eq!(failing(&of(&c, "part:Z10:engine_axle_uncoded@5")), ["A10 P1F35-55"]);
+    assert_eq!(failing(&of(&c, "part:Z10:engine_axle_other_ratio@5")), ["A10 P1F35-62"]);
+}

@@ -153,6 +153,8 @@ pub struct SettingView {
     pub procedure: Option<String>,
     /// Something was worked on lately after which it has to be set anew.
     pub due: bool,
+    /// Other modules that have to hold the same.
+    pub same_in: Vec<PartId>,
 }
 
 /// What a module is set to.
@@ -166,6 +168,13 @@ pub struct SetupView {
     pub module_name: String,
     /// What it holds.
     pub settings: Vec<SettingView>,
+}
+
+fn same_in(vehicle: &Vehicle, s: &Setting) -> Vec<PartId> {
+    let of = vehicle.agreements.iter().filter(|a| a.settings.contains(&s.id));
+    let others = of.flat_map(|a| &a.settings).filter(|id| **id != s.id);
+    let module = |id: &String| vehicle.settings().find(|o| o.id == *id).map(|o| o.module.clone());
+    others.filter_map(module).collect()
 }
 
 /// What every module is set to; those first of which something has to be set anew after recent work.
@@ -194,6 +203,7 @@ pub fn list(model: &Model, case: &Case) -> Vec<SetupView> {
             needs,
             procedure: v.procedures.iter().find(|p| p.teaches == s.id).map(|p| p.id.clone()),
             due: is_due(s),
+            same_in: same_in(v, s),
         }
     };
     let of = |p: &vehicle::Part| {

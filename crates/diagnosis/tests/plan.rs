@@ -141,6 +141,56 @@ fn a_record_is_what_was_kept_with_every_field_as_this_vehicle_wants_it() {
 }
 
 #[test]
+fn what_has_to_agree_is_read_before_it_is_written_and_set_where_it_differs() {
+    let mut all = vec![decided("A12"), key(KeyPosition::On), scan(&[])];
+    all.push(kept("A12", 0x0601, "4000"));
+    all.push(replaced("A12"));
+    assert_eq!(stands(&all, "agree A26"), StepStands::Open);
+    let waits = StepStands::Blocked { by: "Read what A26 holds of tyre size".into() };
+    assert_eq!(stands(&all, "write 0601"), waits);
+    assert_eq!(stands(&all, "write F190"), StepStands::Open, "whose it is agrees with nobody");
+    // The panel's tyres are its second four bits: 7 is another size, 4 is right.
+    let mut apart = all.clone();
+    apart.push(kept("A26", 0x0601, "2700"));
+    assert_eq!(stands(&apart, "write 0601"), StepStands::Open);
+    assert_eq!(stands(&apart, "write A26 0601"), StepStands::Open);
+    let v = &MODEL.circuit.vehicle;
+    let others = plan::agree::others(v, &case(&apart), &"A12".into(), Some(0x0601));
+    assert_eq!(others.len(), 1);
+    assert_eq!((others[0].agrees, others[0].entry), (false, Some(6)));
+    let set = |all: &mut Vec<Entry>, module: &str, old: &str, new: &str| {
+        let (module, old, new) = (module.into(), old.into(), new.into());
+        all.push(Entry::Writing { write: RecordWrite { module, did: 0x0601, old, new } });
+        let number = all.len() as u64;
+        all.push(Entry::Written { number, holds: true, as_before: false });
+    };
+    set(&mut apart, "A12", "0000", "4000");
+    let told = plan::agree::apart(v, &case(&apart));
+    assert_eq!(told.len(), 1, "{told:?}");
+    assert!(told[0].contains("A12 holds 205/65 (entry 7), A26 holds 225/60"), "{told:?}");
+    set(&mut apart, "A26", "2700", "2400");
+    assert_eq!(stands(&apart, "write A26 0601"), StepStands::Done);
+    assert!(plan::agree::apart(v, &case(&apart)).is_empty());
+    // Where it holds the same already there is nothing to set in the other one.
+    all.push(kept("A26", 0x0601, "2400"));
+    assert!(steps(&all).iter().all(|s| s.0 != "write A26 0601"));
+    // What was worked out from the equipment says nothing of what the module holds.
+    let built = |e: &Entry| match e {
+        Entry::Kept { records } if records[0].module == "A26" => {
+            let from = RecordSource::Equipment;
+            Entry::Kept { records: vec![KeptRecord { from, ..records[0].clone() }] }
+        }
+        other => other.clone(),
+    };
+    let all: Vec<Entry> = all.iter().map(built).collect();
+    assert_eq!(stands(&all, "agree A26"), StepStands::Open);
+    assert_eq!(
+        stands(&[decided("A12"), scan(&["A26"])], "agree A26"),
+        StepStands::Blocked { by: "A26 is silent".into() }
+    );
+}
+
+#[test]
 fn what_follows_from_another_build_is_worked_out() {
     let all = plan::choices(&MODEL, &Prices::default(), &"A25".into());
     let of = |number: &str| all.iter().find(|c| c.number == number).unwrap();
@@ -159,6 +209,10 @@ fn any_entry() -> impl Strategy<Value = Entry> {
     prop_oneof![
         Just(decided("A20")),
         Just(decided("B10")),
+        Just(decided("A12")),
+        Just(kept("A26", 0x0601, "2700")),
+        Just(replaced("A12")),
+        Just(writing("A26", 0x0601)),
         Just(key(KeyPosition::Off)),
         Just(key(KeyPosition::On)),
         Just(scan(&[])),

@@ -46,6 +46,9 @@ pub(crate) struct Wanted {
     cut_after: Option<u32>,
     /// Diagnostic messages after which the cable is out.
     cut_at: Option<u32>,
+    /// Diagnostic message at which somebody turns the starter: the supply sags, and the module that was asked
+    /// starts anew in the middle of what it did.
+    sag_at: Option<u32>,
     /// The cable is out.
     cut: bool,
     /// How many times faster than real time the vehicle's clock runs.
@@ -60,6 +63,7 @@ pub(crate) struct Manners {
     close_after: Option<u32>,
     cut_after: Option<u32>,
     cut_at: Option<u32>,
+    sag_at: Option<u32>,
     cut: bool,
     busy: BTreeSet<PartIx>,
     /// Times faster than real time.
@@ -80,6 +84,7 @@ impl Manners {
             close_after: w.close_after,
             cut_after: w.cut_after,
             cut_at: w.cut_at,
+            sag_at: w.sag_at,
             cut: w.cut,
             busy: BTreeSet::new(),
             speed: w.speed.filter(|s| s.is_finite()).unwrap_or(1.0).clamp(0.1, 1000.0),
@@ -115,6 +120,17 @@ impl Manners {
             self.close_after = None;
         }
         closes
+    }
+
+    /// Counts a message; whether the supply sags at this one.
+    pub(crate) fn sags_now(&mut self) -> bool {
+        let Some(left) = &mut self.sag_at else { return false };
+        *left = left.saturating_sub(1);
+        let sags = *left == 0;
+        if sags {
+            self.sag_at = None;
+        }
+        sags
     }
 
     /// Whether a module that is busy at first is so this time: every other time.

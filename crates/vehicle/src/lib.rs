@@ -40,7 +40,7 @@ pub use physical::{Band, Physical, Transfer};
 pub use procedure::Procedure;
 pub use profile::Profile;
 pub use quantity::{Quantity, QuantityError, parse_quantity};
-pub use replace::{Origin, RecordCopy, Variant};
+pub use replace::{Agreement, Origin, RecordCopy, Variant};
 pub use state::{Amount, Engine, KeyPosition, OperatingState};
 pub use typed_index_collections::{TiSlice, TiVec};
 pub use types::*;

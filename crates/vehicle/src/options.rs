@@ -66,6 +66,11 @@ impl Vehicle {
         v.parts.retain(|p| p.kind != PartKind::Setup || !p.elements.is_empty());
         v.record_copies
             .retain(|c| !gone.contains(c.module.as_str()) && !gone.contains(c.kept_by.as_str()));
+        let held: BTreeSet<String> = v.settings().map(|s| s.id.clone()).collect();
+        for agreement in &mut v.agreements {
+            agreement.settings.retain(|s| held.contains(s));
+        }
+        v.agreements.retain(|a| a.settings.len() > 1);
         v.set_records();
         v.connectors.retain(|c| c.part.as_ref().is_none_or(|p| !gone.contains(p.as_str())));
         let mut ends = v.cavity_ids();

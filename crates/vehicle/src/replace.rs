@@ -55,3 +55,13 @@ pub struct RecordCopy {
     /// Identifier of the copy there.
     pub kept_did: u16,
 }
+
+/// Fields of the records of different modules that have to hold the same.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Agreement {
+    /// What they are about, as a technician calls it.
+    pub name: String,
+    /// Ids of the settings; each stands in a record, and all hold the same number on a sound vehicle.
+    pub settings: Vec<String>,
+}

@@ -5,8 +5,8 @@ use crate::ids::{
     PlaceId, SignalId, SignalIx, SpliceId, TroubleCode, WireId, WireIx,
 };
 use crate::{
-    Condition, Element, Equipment, Identifiers, Message, OperatingState, Procedure, Profile,
-    RecordCopy, Signal, Variant,
+    Agreement, Condition, Element, Equipment, Identifiers, Message, OperatingState, Procedure,
+    Profile, RecordCopy, Signal, Variant,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -99,6 +99,9 @@ pub struct Vehicle {
     /// Records that a second module keeps a copy of.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub record_copies: Vec<RecordCopy>,
+    /// Fields of different modules that have to hold the same.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub agreements: Vec<Agreement>,
 }
 
 /// A place in the vehicle, or a section of loom.

@@ -302,6 +302,39 @@ fn what_goes_in_and_who_keeps_a_copy_are_told_apart() {
 }
 
 #[test]
+fn what_has_to_agree_stands_in_records_of_different_modules_and_does_on_a_sound_vehicle() {
+    let with = |settings: Value| told(|v| v["agreements"][1]["settings"] = settings);
+    only(&with(json!(["tyre_size", "nobodys"])), &["no setting “nobodys”", "different modules"]);
+    only(
+        &with(json!(["tyre_size", "a26_own"])),
+        &["“a26_own” stands in no record", "different modules"],
+    );
+    only(
+        &with(json!(["panel_units", "panel_tyres"])),
+        &["different modules", "do not hold the same"],
+    );
+    only(
+        &with(json!(["tyre_size", "gear_ratio"])),
+        &["they do not hold the same on a sound vehicle"],
+    );
+    let apart = |v: &mut Value| {
+        // The rear module's third bit is 1 with a trailer and 0 without; the panel's lowest of three is 1 always.
+        v["agreements"][1]["settings"] = json!(["rear_trailer", "panel_units"]);
+    };
+    only(&told(apart), &["do not hold the same on a sound vehicle without “trailer”"]);
+    // Where one of two goes with its module, nothing is left to agree.
+    let v = Vehicle::from_json(&wren().to_string()).unwrap();
+    assert_eq!(v.agreements.len(), 2);
+    let mut fewer = v.clone();
+    fewer.options[0].parts.push("A26".into());
+    let fewer = fewer.without_equipment(&["trailer".to_owned()].into());
+    assert_eq!(
+        fewer.agreements.iter().map(|a| a.name.as_str()).collect::<Vec<_>>(),
+        ["Axle ratio"]
+    );
+}
+
+#[test]
 fn a_vehicle_without_some_equipment_is_set_and_ended_otherwise() {
     let v = Vehicle::from_json(&wren().to_string()).unwrap();
     let without = v.without_equipment(&["trailer".to_owned()].into());

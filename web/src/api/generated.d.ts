@@ -1801,6 +1801,29 @@ export interface components {
             /** @description Also where freeze-frame data could not be read. */
             anyway?: boolean;
         };
+        /** @description A field of another module that has to hold the same as one of this module. */
+        AgreesWith: {
+            /** @description What the two are about. */
+            name: string;
+            /** @description The other module. */
+            module: components["schemas"]["PartId"];
+            /**
+             * Format: int32
+             * @description Identifier of its record there.
+             */
+            did: number;
+            /** @description What the equipment wants in both, in words. */
+            should: string;
+            /** @description What it held when it was last read or written, in words; none where nobody knows. */
+            holds?: string | null;
+            /**
+             * Format: int64
+             * @description The entry that says so.
+             */
+            entry?: number | null;
+            /** @description It holds what it should. */
+            agrees: boolean;
+        };
         /** @description A band that a value must lie in. */
         Aim: {
             signal: components["schemas"]["SignalId"];
@@ -4273,6 +4296,8 @@ export interface components {
             procedure?: string | null;
             /** @description Something was worked on lately after which it has to be set anew. */
             due: boolean;
+            /** @description Other modules that have to hold the same. */
+            same_in: components["schemas"]["PartId"][];
         };
         /** @description A write to finish, or to put back. */
         SettleWrite: {
@@ -5062,6 +5087,8 @@ export interface components {
             new: string;
             /** @description Where what no field names is from, in words. */
             from: string;
+            /** @description Fields of other modules that have to hold the same. */
+            agrees_with: components["schemas"]["AgreesWith"][];
         };
         /** @description A write that was begun. */
         Write: components["schemas"]["RecordWrite"] & {

@@ -15,7 +15,6 @@ mod values;
 
 pub use error::BenchError;
 use link::{Gateway, LinkError};
-pub use restart::Restarted;
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::sync::Arc;

@@ -2,6 +2,7 @@
 
 use super::setup::address_of;
 use super::{Bench, BenchError, Unanswered};
+use diagnosis::ledger::SeenRestart;
 use link::Gateway;
 use link::services::ecu_reset::{self, Kind};
 use link::services::tester_present;
@@ -16,17 +17,6 @@ const LONGEST: Duration = Duration::from_secs(15);
 /// The longest that one that starts anew still answers before it falls silent.
 const STILL: Duration = Duration::from_secs(2);
 
-/// What was seen of a module that was told to start anew.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Restarted {
-    /// It fell silent, and answered again so long after it was told.
-    Answers(Duration),
-    /// It fell silent and has not answered since.
-    StaysSilent,
-    /// It answered all the time: nothing shows that it did.
-    NeverSilent,
-}
-
 impl Bench {
     /// Tells a module to start anew as if its key were switched off and on, and watches whether it does.
     ///
@@ -36,7 +26,7 @@ impl Bench {
         self: &Arc<Self>,
         vehicle: &Vehicle,
         module: &str,
-    ) -> Result<Restarted, BenchError> {
+    ) -> Result<SeenRestart, BenchError> {
         let who = address_of(vehicle, module)?;
         let told =
             async |gateway: Arc<Gateway>| ecu_reset::reset(&gateway, who, Kind::KeyOffOn).await;
@@ -50,15 +40,15 @@ impl Bench {
                 Err(unasked @ Unanswered::Unasked(_)) => return Err(unasked.into()),
                 // Whatever it says, it says something.
                 Ok(()) | Err(Unanswered::Otherwise(_)) if was_silent => {
-                    return Ok(Restarted::Answers(began.elapsed()));
+                    return Ok(SeenRestart::Answers(began.elapsed().as_secs_f64()));
                 }
                 Ok(()) | Err(Unanswered::Otherwise(_)) if began.elapsed() > STILL => {
-                    return Ok(Restarted::NeverSilent);
+                    return Ok(SeenRestart::NeverSilent);
                 }
                 Ok(()) | Err(Unanswered::Otherwise(_)) => {}
             }
             if began.elapsed() > LONGEST {
-                return Ok(Restarted::StaysSilent);
+                return Ok(SeenRestart::StaysSilent);
             }
             tokio::time::sleep(AGAIN).await;
         }

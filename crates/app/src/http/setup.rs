@@ -3,11 +3,11 @@
 use super::at::{Answer, App, At, Keeping, append, at, begin};
 use super::extract::{Json, Key, Path};
 use super::problem::Problem;
-use crate::bench::{BenchError, Restarted};
+use crate::bench::BenchError;
 use crate::shop::Shop;
 use axum::extract::State;
 use diagnosis::ledger::Entry;
-use diagnosis::plan;
+use diagnosis::plan::{self, AgreesWith};
 use diagnosis::setup::{self, FieldChange, RecordWrite, SetupView, Write};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -70,6 +70,8 @@ pub struct WouldChange {
     new: String,
     /// Where what no field names is from, in words.
     from: String,
+    /// Fields of other modules that have to hold the same.
+    agrees_with: Vec<AgreesWith>,
 }
 
 /// Reads what is there, and what should be.
@@ -110,8 +112,10 @@ pub async fn would_write(
 ) -> Answer<WouldChange> {
     let here = at(&shop, id).await?;
     let (write, from) = wanted(&shop, id, &here, of).await?;
-    let changes = setup::changes(&here.model.circuit.vehicle, &write);
-    Ok(Json(WouldChange { changes, old: write.old, new: write.new, from }))
+    let vehicle = &here.model.circuit.vehicle;
+    let changes = setup::changes(vehicle, &write);
+    let agrees_with = plan::agree::others(vehicle, &here.case, &write.module, Some(write.did));
+    Ok(Json(WouldChange { changes, old: write.old, new: write.new, from, agrees_with }))
 }
 
 /// Writes a record or an identity as it should be: what was there is kept before, what is there then is read
@@ -257,17 +261,6 @@ pub async fn restart(
     let here = begin(&shop, id, &key).await?;
     let (vehicle, module) = (&here.model.circuit.vehicle, &wanted.module);
     let seen = shop.bench(id).restart(vehicle, module).await.map_err(Problem::bench)?;
-    let text = match seen {
-        Restarted::Answers(after) => {
-            let after = after.as_secs_f64();
-            format!("{module} started anew: it fell silent, and answered again after {after:.1} s")
-        }
-        Restarted::StaysSilent => format!("{module} was told to start anew and stays silent"),
-        Restarted::NeverSilent => {
-            format!(
-                "{module} was told to start anew and never fell silent: nothing shows that it did"
-            )
-        }
-    };
-    append(&shop, &here.session, vec![Entry::Note { text }], key).await
+    let entry = Entry::Restarted { module: module.clone(), seen };
+    append(&shop, &here.session, vec![entry], key).await
 }

@@ -86,7 +86,8 @@ pub(super) fn unproven(model: &Model, case: &Case, view: &View) -> (Vec<String>,
     let broken = setup::half_done(case).into_iter().map(|w| {
         format!("Write of {:04X} in {}: nobody knows how it ended", w.write.did, w.write.module)
     });
-    let must: Vec<String> = open.chain(broken).collect();
+    let apart = plan::agree::apart(&model.circuit.vehicle, case);
+    let must: Vec<String> = open.chain(broken).chain(apart).collect();
     let wants = !must.is_empty();
     let plan = plan::plan(model, case).map(|p| p.steps).unwrap_or_default().into_iter();
     let steps =

@@ -4,7 +4,7 @@ use crate::shop::Standing;
 use circuit::Probe;
 use diagnosis::Assessment;
 use diagnosis::evidence::Finding;
-use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
+use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule, SeenRestart};
 use diagnosis::next::CannotDo;
 use diagnosis::verdict::{Judged, Verdict};
 use diagnosis::{Model, setup, words};
@@ -171,7 +171,7 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
         Entry::Written { number, holds, as_before } => {
             let long = match (holds, as_before) {
                 (true, _) => "read back as written",
-                (_, true) => "refused; it holds what it held before",
+                (_, true) => "it holds what it held before",
                 _ => "reads otherwise",
             };
             let (kind, title) = match as_before {
@@ -185,6 +185,22 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
             let said = proof.as_ref().map(|[was, is]| format!("{was} → {is}"));
             let long = [Some(trouble.clone()), said].into_iter().flatten();
             (kind, title, long.filter(|t| !t.is_empty()).collect::<Vec<_>>().join("; "))
+        }
+        Entry::Restarted { module, seen } => {
+            let long = match seen {
+                SeenRestart::Answers(after) => {
+                    format!("it fell silent, and answered again after {after:.1} s")
+                }
+                SeenRestart::StaysSilent => "it fell silent and stays so".to_owned(),
+                SeenRestart::NeverSilent => {
+                    "it never fell silent: nothing shows that it did".to_owned()
+                }
+            };
+            let kind = match seen {
+                SeenRestart::Answers(_) => "restarted",
+                _ => "not_restarted",
+            };
+            (kind, format!("{module} told to start anew"), long)
         }
         Entry::Decided { decision: d } => {
             let with = if d.number.is_empty() { "as built" } else { &d.number };

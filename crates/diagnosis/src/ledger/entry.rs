@@ -185,6 +185,18 @@ pub struct TappedAt {
     pub spot: String,
 }
 
+/// What was seen of a module that was told to start anew.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SeenRestart {
+    /// It fell silent, and answered again so many seconds after it was told.
+    Answers(f64),
+    /// It fell silent and did not answer again while it was watched.
+    StaysSilent,
+    /// It answered all the time: nothing shows that it did.
+    NeverSilent,
+}
+
 /// A ledger entry.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "entry", rename_all = "snake_case")]
@@ -278,6 +290,13 @@ pub enum Entry {
         trouble: String,
         /// Everything that was read meanwhile.
         recording: Recording,
+    },
+    /// A module was told to start anew.
+    Restarted {
+        /// The module.
+        module: PartId,
+        /// What was seen of it.
+        seen: SeenRestart,
     },
     /// Codes cleared.
     Cleared {

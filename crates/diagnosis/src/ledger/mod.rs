@@ -7,7 +7,7 @@ mod entry;
 
 pub use entry::{
     Capture, CaptureOf, Entry, Intake, Numbered, Picture, ReadCode, Recording, ScannedModule,
-    Suspected, TappedAt,
+    SeenRestart, Suspected, TappedAt,
 };
 
 use crate::evidence::{Evidence, Finding, Present, Strength};
@@ -265,7 +265,10 @@ impl Case {
             }
             Entry::SignedOff { .. } => self.signed_off = true,
             Entry::Reopened { .. } => self.signed_off = false,
-            Entry::Doubted { .. } | Entry::Note { .. } | Entry::Unreadable { .. } => {}
+            Entry::Restarted { .. }
+            | Entry::Doubted { .. }
+            | Entry::Note { .. }
+            | Entry::Unreadable { .. } => {}
         }
     }
 

@@ -1,4 +1,5 @@
-//! What comes before anything is unplugged: the supply held, every module heard, what the old unit holds kept.
+//! What comes before anything is unplugged: the supply held, every module heard, what the old unit holds kept, what
+//! has to agree with it read.
 
 use super::{On, PlanStep, StepPress, StepStands};
 use vehicle::vin::DID as VIN;
@@ -7,6 +8,7 @@ pub(super) fn steps(on: &On<'_>) -> Vec<PlanStep> {
     let mut out = vec![supply(on), answers(on)];
     // Of a unit that is gone nothing can be read.
     out.extend(keep(on).filter(|_| !on.decision.already));
+    out.extend(super::agree::asked(on));
     out
 }
 

@@ -2,6 +2,7 @@
 //! the job's ledger says was done. One file per stretch of the way.
 
 mod after;
+pub mod agree;
 mod before;
 mod consequences;
 pub mod options;
@@ -17,6 +18,7 @@ use vehicle::element::{Held, Setting};
 use vehicle::vin::DID as VIN;
 use vehicle::{Origin, PartId, Vehicle};
 
+pub use agree::AgreesWith;
 pub use options::{Replaceable, Replacement, choices, replaceable};
 
 /// What was decided to put in the place of a part, and who agreed.

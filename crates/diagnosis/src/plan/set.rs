@@ -35,6 +35,7 @@ pub(super) fn steps(on: &On<'_>) -> Vec<PlanStep> {
     let mut out: Vec<PlanStep> = Vec::new();
     if on.is_module() {
         out.extend(on.records().into_iter().map(|(did, name)| write(on, part, did, &name)));
+        out.extend(super::agree::set(on, &ready(on)));
     }
     for s in on.lessons() {
         out.push(teach(on, s, &out));
@@ -66,7 +67,10 @@ fn write(on: &On<'_>, module: &PartId, did: u16, name: &str) -> PlanStep {
         (_, true) => {
             StepStands::Blocked { by: "this unit stays bound to the vehicle it comes from".into() }
         }
-        _ => ready(on),
+        _ => match ready(on) {
+            StepStands::Open => fellows(on, module, did),
+            waits => waits,
+        },
     };
     let why = match did {
         VIN => "other modules refuse a unit of another vehicle",
@@ -80,6 +84,14 @@ fn write(on: &On<'_>, module: &PartId, did: u16, name: &str) -> PlanStep {
         press: StepPress::Write { module: module.clone(), did, name: name.to_owned() },
         needs: vec!["ignition on".into(), "supply held".into()],
     }
+}
+
+/// Waits for what has to hold the same as this record: it is read first.
+fn fellows(on: &On<'_>, module: &PartId, did: u16) -> StepStands {
+    let others = super::agree::others(on.vehicle(), on.case, module, Some(did));
+    let asked = super::agree::asked(on);
+    let is_of = |s: &PlanStep| others.iter().any(|o| s.id == format!("agree {}", o.module));
+    waits_for(&asked.into_iter().filter(is_of).collect::<Vec<_>>())
 }
 
 /// Whether what was chosen cannot be given another vehicle's identity.

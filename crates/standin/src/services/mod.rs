@@ -56,6 +56,10 @@ pub(crate) fn reach(world: &Shared, target: u16, gateway: u16) -> Reach {
 pub(crate) fn answer(world: &Shared, part: PartIx, request: &[u8], tester: u64) -> Vec<u8> {
     let mut w = world.lock();
     w.hears(part);
+    if w.manners.sags_now() {
+        sags(&mut w, part, request);
+        return Vec::new();
+    }
     let result = match request {
         [0x10, ..] => session::change(&mut w, part, request, tester),
         [0x11, ..] => session::reset(&mut w, part, request),
@@ -76,6 +80,18 @@ pub(crate) fn answer(world: &Shared, part: PartIx, request: &[u8], tester: u64) 
         Ok(data) => [&[request[0].wrapping_add(0x40)][..], &data].concat(),
         Err(code) => vec![0x7F, request[0], code],
     }
+}
+
+/// Somebody turns the starter while a module is busy with a request: it starts anew, and what it wrote is half
+/// written.
+fn sags(w: &mut World, part: PartIx, request: &[u8]) {
+    if let [0x2E, ..] = request {
+        write_data::break_off(w, part, request);
+    }
+    w.default_session(part);
+    let key = vehicle::KeyPosition::Start;
+    let state = vehicle::OperatingState { key, ..w.hand.clone() };
+    w.set(state);
 }
 
 /// Monitors of a module, as indices.

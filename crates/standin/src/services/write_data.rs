@@ -8,6 +8,36 @@ use vehicle::PartIx;
 const WRITES_ABOVE: f64 = 11.0;
 
 pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<u8>, Refusal> {
+    let (did, data) = may_write(w, part, request)?;
+    put(w, part, did, data);
+    Ok(did.to_be_bytes().to_vec())
+}
+
+/// What was begun and not ended: the first half is written, the rest is what it was.
+pub(super) fn break_off(w: &mut World, part: PartIx, request: &[u8]) {
+    let Ok((did, data)) = may_write(w, part, request) else { return };
+    let old = match did {
+        VIN => Some(w.identity(part).into_bytes()),
+        _ => w.record_now(part, did),
+    };
+    let half = data.len().div_ceil(2);
+    let rest = old.unwrap_or_default().into_iter().skip(half);
+    put(w, part, did, &data[..half].iter().copied().chain(rest).collect::<Vec<u8>>());
+}
+
+fn put(w: &mut World, part: PartIx, did: u16, data: &[u8]) {
+    match did {
+        VIN => w.write_identity(part, String::from_utf8_lossy(data).into_owned()),
+        _ => w.write_record(part, did, data),
+    }
+}
+
+/// What is to be written where, if it may be.
+fn may_write<'r>(
+    w: &mut World,
+    part: PartIx,
+    request: &'r [u8],
+) -> Result<(u16, &'r [u8]), Refusal> {
     let [_, high, low, data @ ..] = request else { return Err(LENGTH) };
     let did = u16::from_be_bytes([*high, *low]);
     let session = w.sessions.get(&part).ok_or(NOT_IN_SESSION)?;
@@ -28,13 +58,8 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
     if data.len() != length {
         return Err(LENGTH);
     }
-    if did == VIN {
-        if !data.iter().all(u8::is_ascii_alphanumeric) {
-            return Err(OUT_OF_RANGE);
-        }
-        w.write_identity(part, String::from_utf8_lossy(data).into_owned());
-    } else {
-        w.write_record(part, did, data);
+    if did == VIN && !data.iter().all(u8::is_ascii_alphanumeric) {
+        return Err(OUT_OF_RANGE);
     }
-    Ok(vec![*high, *low])
+    Ok((did, data))
 }

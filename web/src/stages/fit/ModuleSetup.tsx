@@ -73,6 +73,9 @@ export function ModuleSetup({ setup, values }: { setup: Setup; values: Map<strin
           >
             <div>
               <p className="font-semibold">{s.name}</p>
+              {s.same_in.length > 0 && (
+                <p className="text-[14px] text-faint">the same in {s.same_in.join(", ")}</p>
+              )}
               {s.due && !isRight(values.get(s.signal ?? "")) && (
                 <p className="text-[14px] text-ochre">◇ to be set anew after the work</p>
               )}

@@ -1,7 +1,50 @@
 import { useState } from "react";
+import type { components } from "../../api/generated";
 import { useJob, useQuestion } from "../../api/job";
 import { Button } from "../../ui/Button";
 import { Dialog } from "../../ui/Dialog";
+
+type AgreesWith = components["schemas"]["AgreesWith"];
+
+/** Fields of other modules that have to hold the same, and what is known of them. */
+function Agreeing({ all }: { all: AgreesWith[] }) {
+  const { act, busy } = useJob();
+  if (all.length === 0) return null;
+  return (
+    <ul aria-label="has to agree" className="mt-3 text-[14px]">
+      {all.map((a) => (
+        <li
+          key={`${a.module} ${a.name}`}
+          data-agrees={a.holds == null ? "unknown" : a.agrees}
+          className="flex items-center gap-3 border-b border-rule py-1.5"
+        >
+          <span className="flex-1">
+            {a.name} has to be the same in <span className="num">{a.module}</span>:{" "}
+            {a.holds == null ? (
+              <span className="text-ochre">◇ not read yet</span>
+            ) : a.agrees ? (
+              <span className="text-verdigris">
+                ● {a.holds} there as well, entry {a.entry}
+              </span>
+            ) : (
+              <span className="text-oxide">
+                ▲ {a.holds} there, entry {a.entry}; write that too
+              </span>
+            )}
+          </span>
+          {a.holds == null && (
+            <Button
+              disabled={busy !== ""}
+              onClick={() => act("keep-records", { module: a.module }).catch(() => {})}
+            >
+              Read it
+            </Button>
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}
 
 /** What writing a record would change, field by field, before anything is written. */
 export function WriteDialog({ module, did, name }: { module: string; did: number; name: string }) {
@@ -25,6 +68,7 @@ export function WriteDialog({ module, did, name }: { module: string; did: number
       {answer.error && <p className="text-oxide">{answer.error.message}</p>}
       {!answer.data && !answer.error && <p className="text-faint">Reading what it holds …</p>}
       {answer.data && changes.length === 0 && <p>It holds already what it should.</p>}
+      {answer.data && changes.length === 0 && <Agreeing all={answer.data.agrees_with} />}
       {changes.length > 0 && (
         <>
           <table className="w-full text-[14px]" data-changes={changes.length}>
@@ -45,6 +89,7 @@ export function WriteDialog({ module, did, name }: { module: string; did: number
               ))}
             </tbody>
           </table>
+          <Agreeing all={answer.data?.agrees_with ?? []} />
           <p className="label mt-3">
             Taken from: {answer.data?.from}. What it holds now is kept in the ledger first; what is
             written is read back.
