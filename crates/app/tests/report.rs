@@ -157,7 +157,7 @@ fn pictures_stand_by_what_they_show_and_within_the_page() {
     assert!(said["detail"].as_str().unwrap().contains("no such entry"), "{said}");
     // A head without a picture behind it.
     let said = crate::program::problem(send("", HEAD.to_vec()));
-    assert!(said["detail"].as_str().unwrap().contains("JPEG or PNG"), "{said}");
+    assert!(said["detail"].as_str().unwrap().contains("JPEG, PNG or HEIC"), "{said}");
     let view = program.fresh(id);
     assert_eq!(view["ledger"][0]["pictures"], json!([1]), "beside the entry it shows");
     assert_eq!(view["ledger"][2]["pictures"], json!([2]), "of the job: beside itself");

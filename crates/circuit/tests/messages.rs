@@ -128,7 +128,7 @@ fn a_file_that_sends_what_is_not_there_is_refused_with_the_way_out() {
             "no member of bus",
         ),
         ("\"arrives\": \"steering\"", "\"arrives\": \"stering\"", "did you mean “steering”?"),
-        ("[\"gearbox_oil_volts\"]", "[\"cts_volts\"]", "no value that A11 works out itself"),
+        ("[\"gearbox_oil_volts\", ", "[\"cts_volts\", ", "no value that A11 works out itself"),
         ("\"gateway\": \"A1\"", "\"gateway\": \"A111\"", "there is no part “A111”"),
     ] {
         let text = file();

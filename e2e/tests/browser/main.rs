@@ -32,7 +32,10 @@ fn main() {
             vec![$({
                 let (runtime, house) = (Arc::clone(&runtime), Arc::clone(&house));
                 Trial::test(concat!(stringify!($room), "::", stringify!($name)), move || {
+                    let began = std::time::Instant::now();
                     runtime.block_on($room::$name(&house));
+                    // Told beside the outcome: what takes long is seen.
+                    print!("{:.0} s, ", began.elapsed().as_secs_f64());
                     Ok(())
                 })
             }),*]

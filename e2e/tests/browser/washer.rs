@@ -68,7 +68,14 @@ pub async fn the_weak_rear_washer_from_complaint_to_report(house: &House) {
     b.fill("#free-value", "12..4").await;
     b.client.active_element().await.unwrap().send_keys("\u{e007}").await.unwrap();
     b.says("is not a reading").await;
-    assert_eq!(entries(&view(&url, 1).await), entries(&v));
+    // The pump's time may run out meanwhile.
+    let readings = |v: &serde_json::Value| {
+        let all = v["ledger"].as_array().unwrap();
+        all.iter().filter(|e| e["kind"] == "reading").count()
+    };
+    let v2 = view(&url, 1).await;
+    assert_eq!(readings(&v2), readings(&v));
+    let v = v2;
     b.find("unplug", "plug all in").await;
     grown(&url, 1, entries(&v)).await;
 

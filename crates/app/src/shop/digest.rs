@@ -29,6 +29,7 @@ enum Told {
     Followed {},
     Decided {},
     Kept {},
+    Restarted {},
     Refused {},
     Doubted {},
     Adjusted {},
