@@ -393,6 +393,9 @@ impl Model {
     /// The same with some hypotheses.
     pub fn predict_heard_some(&self, state: &OperatingState, some: &[HypIx]) -> Arc<Predictions> {
         let p = self.predict_some(state, some);
+        if some.iter().all(|h| p.heard.get(*h).is_some()) {
+            return p;
+        }
         let wanted = self.marked(some);
         self.grown(state, &p, |p| self.listen(state, p, |h| wanted[h]));
         p
@@ -459,6 +462,9 @@ impl Model {
     /// Predictions for a state with some hypotheses solved.
     pub fn predict_some(&self, state: &OperatingState, some: &[HypIx]) -> Arc<Predictions> {
         let p = self.predict(state);
+        if some.iter().all(|h| p.faults.get(*h).is_some()) {
+            return p;
+        }
         let wanted = self.marked(some);
         self.grown(state, &p, |p| self.solve_missing(state, p, |h| wanted[h]));
         p
@@ -481,7 +487,8 @@ impl Model {
         wanted: impl Fn(HypIx) -> bool + Sync,
     ) {
         let missing = |h: HypIx| wanted(h) && p.faults.get(h).is_none();
-        if !self.faults.keys().any(missing) {
+        // Asked again and again of what is there long since.
+        if p.faults.is_full() || !self.faults.keys().any(missing) {
             return;
         }
         self.recall(state, p, Part::Plain, missing);

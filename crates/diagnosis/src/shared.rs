@@ -5,7 +5,7 @@
 //! circuit says so, and it is ruled out when the same circuit says that something which works would
 //! not.
 
-use crate::evidence::{Evidence, Finding, Strength};
+use crate::evidence::{Evidence, Finding, Scorer, Strength};
 use crate::model::{HypIx, ItemIx, Model, ModelError};
 use crate::posterior::Posterior;
 use crate::words;
@@ -104,15 +104,11 @@ pub fn shared(
             slot.1.push(h);
         }
     }
-    let works: Vec<&Evidence> = evidence
-        .iter()
-        .filter(|e| {
-            matches!(
-                e.finding,
-                Finding::Code { .. } | Finding::Answer { .. } | Finding::Effect { .. }
-            ) && !is_symptom(&e.finding)
-        })
-        .collect();
+    let works = evidence.iter().filter(|e| {
+        matches!(e.finding, Finding::Code { .. } | Finding::Answer { .. } | Finding::Effect { .. })
+            && !is_symptom(&e.finding)
+    });
+    let works: Vec<Works<'_>> = works.filter_map(|e| Works::of(model, e)).collect();
     let mut items: Vec<SharedItem> = best
         .iter()
         .map(|(item, (n, variants))| SharedItem {
@@ -139,17 +135,36 @@ pub fn shared(
     })
 }
 
+/// Something that works, with what weighs it.
+struct Works<'a> {
+    evidence: &'a Evidence,
+    score: Scorer<'a>,
+    /// Log-likelihood on a sound vehicle.
+    away: f64,
+}
+
+impl<'a> Works<'a> {
+    fn of(model: &'a Model, evidence: &'a Evidence) -> Option<Self> {
+        let score = evidence.scorer(model)?;
+        let away = score(&model.predict(&evidence.state).healthy);
+        Some(Self { evidence, score, away })
+    }
+
+    /// Log-likelihood ratio of a hypothesis against a sound vehicle.
+    fn ratio(&self, model: &Model, h: HypIx) -> f64 {
+        let p = model.predict_heard_some(&self.evidence.state, &[h]);
+        p.heard(h).map_or(0.0, |s| (self.score)(s) - self.away)
+    }
+}
+
 /// Something that works although every variant in question would stop it.
-fn ruled_out(model: &Model, works: &[&Evidence], variants: &[HypIx]) -> String {
+fn ruled_out(model: &Model, works: &[Works<'_>], variants: &[HypIx]) -> String {
     let mut last = String::new();
     for h in variants {
-        let against = works.iter().find(|e| {
-            let p = model.predict_heard_some(&e.state, &[*h]);
-            p.heard(*h).is_some_and(|s| e.score(model, s) - e.score(model, &p.healthy) < -CAUSES)
-        });
+        let against = works.iter().find(|w| w.ratio(model, *h) < -CAUSES);
         match against {
             None => return String::new(),
-            Some(e) if last.is_empty() => last = words::evidence(model, e),
+            Some(w) if last.is_empty() => last = words::evidence(model, w.evidence),
             Some(_) => {}
         }
     }

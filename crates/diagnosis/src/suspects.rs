@@ -324,7 +324,7 @@ fn reasons(
 fn of_scan(model: &Model, e: &Evidence, best: HypIx) -> f64 {
     let p = model.predict_heard_some(&e.state, &[best]);
     let Some(s) = p.heard(best) else { return 0.0 };
-    e.score(model, s) - e.score(model, &p.healthy)
+    e.scorer(model).map_or(0.0, |score| score(s) - score(&p.healthy))
 }
 
 fn likely_strength(strength: f64) -> Strength {

@@ -10,7 +10,7 @@ mod settings;
 mod worked_out;
 
 use crate::element::{Table, Wrong};
-use crate::{Condition, Element, Problem, SignalSource, Vehicle};
+use crate::{Condition, Element, OutputId, Problem, SignalSource, Vehicle};
 use std::collections::{BTreeMap, BTreeSet};
 
 struct Findings(Vec<Problem>);
@@ -199,7 +199,7 @@ impl Vehicle {
         physical::check(self, &mut f, &parts, &stimuli);
         worked_out::check(self, &mut f, &parts, &signals);
         settings::check(self, &mut f, &parts, &signals);
-        self.check_states(&mut f, &outputs);
+        self.check_states(&mut f);
         self.check_buses(&mut f);
         self.check_messages(&mut f, &parts, &signals, &buses);
         effort::check(self, &mut f);
@@ -606,30 +606,23 @@ impl Vehicle {
         }
     }
 
-    fn check_states(&self, f: &mut Findings, outputs: &BTreeSet<String>) {
+    fn check_states(&self, f: &mut Findings) {
         for named in &self.states {
-            for problem in self.state_problems(&named.state, outputs) {
+            for problem in self.unknown_in_state(&named.state) {
                 f.add(format!("states[{}]", named.id), problem, "mend or remove it");
             }
         }
-        profiles::check(self, f, outputs);
+        profiles::check(self, f);
         procedures::check(self, f);
         replace::check(self, f);
     }
 
     /// What in an operating state does not exist in this vehicle.
     pub fn unknown_in_state(&self, state: &crate::OperatingState) -> Vec<String> {
-        let outputs = self.outputs.iter().map(|o| o.id.to_string()).collect();
-        self.state_problems(state, &outputs)
-    }
-
-    fn state_problems(
-        &self,
-        state: &crate::OperatingState,
-        outputs: &BTreeSet<String>,
-    ) -> Vec<String> {
+        // It is asked for every piece of evidence: only what the state names is looked for.
         let mut problems = Vec::new();
-        for output in state.outputs.iter().filter(|o| !outputs.contains(o.as_str())) {
+        let is_known = |id: &OutputId| self.outputs.iter().any(|o| o.id == *id);
+        for output in state.outputs.iter().filter(|o| !is_known(o)) {
             problems.push(format!("there is no output “{output}”"));
         }
         for (output, percent) in &state.percent {

@@ -594,11 +594,11 @@ impl Evidence {
         Ok(Prepared { state: &self.state, kind, expected })
     }
 
-    /// Log-likelihood from what is predicted for the state, for kinds that follow from it; else 0.
-    pub(crate) fn score(&self, model: &Model, s: &Snapshot) -> f64 {
+    /// What makes a log-likelihood of what is predicted for the state, for kinds that follow from it.
+    pub(crate) fn scorer<'a>(&'a self, model: &'a Model) -> Option<Scorer<'a>> {
         match self.kind(model) {
-            Ok(Kind::Predicted(score, _)) => score(s),
-            _ => 0.0,
+            Ok(Kind::Predicted(score, _)) => Some(score),
+            _ => None,
         }
     }
 

@@ -24,7 +24,7 @@ impl Model {
     ) {
         let Some(hearing) = self.circuit.hearing() else { return };
         let missing = |h: &HypIx| wanted(*h) && p.heard.get(*h).is_none();
-        if !self.faults.keys().any(|h| missing(&h)) {
+        if p.heard.is_full() || !self.faults.keys().any(|h| missing(&h)) {
             return;
         }
         self.recall(state, p, Part::Heard, |h| missing(&h));

@@ -5,12 +5,12 @@ use crate::Vehicle;
 use crate::profile::LONGEST_S;
 use std::collections::BTreeSet;
 
-pub(super) fn check(vehicle: &Vehicle, f: &mut Findings, outputs: &BTreeSet<String>) {
+pub(super) fn check(vehicle: &Vehicle, f: &mut Findings) {
     f.unique("profiles", vehicle.profiles.iter().map(|p| p.id.as_str()));
     let stimuli: BTreeSet<String> = vehicle.stimuli.iter().map(|s| s.id.clone()).collect();
     for profile in &vehicle.profiles {
         let path = format!("profiles[{}]", profile.id);
-        for problem in vehicle.state_problems(&profile.begins, outputs) {
+        for problem in vehicle.unknown_in_state(&profile.begins) {
             f.add(format!("{path}.begins"), problem, "mend or remove it");
         }
         for (stimulus, points) in &profile.courses {
