@@ -49,6 +49,7 @@ fn main() {
         setup::a_door_module_that_was_replaced_is_set_up,
         replace::tooth_errors_are_learned_on_the_road,
         replace::a_used_module_of_another_build_is_replaced_by_the_plan,
+        replace::what_has_to_agree_in_another_module_is_set_with_it,
         replace::a_write_that_broke_off_is_put_back,
         live::the_condition_that_blocks_a_door_is_found_from_the_seat,
         live::one_of_forty_conditions_is_a_value_put_in_its_place,

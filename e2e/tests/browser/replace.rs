@@ -117,6 +117,52 @@ pub async fn a_used_module_of_another_build_is_replaced_by_the_plan(house: &Hous
     assert!(page.text().await.unwrap().contains("agreed by customer, in the shop"));
 }
 
+/// The brake module is replaced while the panel is coded for other tyres: that is read before anything is written,
+/// told beside what is written, and set with it.
+pub async fn what_has_to_agree_in_another_module_is_set_with_it(house: &House) {
+    let data = tempfile::tempdir().unwrap();
+    let directory = data.path().to_string_lossy().into_owned();
+    let (_standin, [doip, scpi, hands]) =
+        standin(&["--fault", "part:Z26:panel_tyres_other_tyres@2"]);
+    let address = hands.trim_start_matches("http://").to_owned();
+    let (_app, url) = program(&[
+        "serve", "--port", "0", "--data", &directory, "--doip", &doip, "--scpi", &scpi, "--hands",
+        &address,
+    ]);
+    let intake = json!({"complaint": "Brake module replaced", "vin": "0PMWR22K7NB006630"});
+    let opened =
+        post(&format!("{url}/api/jobs"), json!({"vehicle": "wren", "intake": intake})).await;
+    let id = opened["id"].as_i64().unwrap();
+    let b = &house.browser;
+    b.scanned(&url, id).await;
+    b.go(&format!("{url}/job/{id}/fit")).await;
+    b.find("part that is replaced", "brake control module").await;
+    b.act(&url, id, "main", "Plan it").await;
+    let press = |step: &str| format!("*[@data-step='{step}']");
+    b.act(&url, id, &press("supply"), "It is connected").await;
+    b.act(&url, id, &press("keep"), "Read and keep").await;
+    b.css("[data-step='agree A26'][data-stands='open']").await;
+    let reason = json!({"module": "A12", "reason": "the customer wants it"});
+    post(&format!("{url}/api/jobs/{id}/override"), reason).await;
+    b.act(&url, id, &press("replace"), "It is replaced").await;
+    b.says("waits: Read what A26 holds of tyre size").await;
+    b.act(&url, id, &press("agree A26"), "Read and keep").await;
+    b.says("225/60, and should be 205/65").await;
+    for step in ["write F190", "write 0601", "write A26 0601"] {
+        b.css(&format!("[data-step='{step}'][data-stands='open']")).await;
+        b.press_in(&press(step), "Write").await;
+        if step == "write 0601" {
+            b.css("[data-agrees='false']").await;
+            b.says("225/60 there").await;
+            b.picture("agrees").await;
+        }
+        b.act(&url, id, "*[@role='dialog']", "Write it").await;
+        b.css(&format!("[data-step='{step}'][data-stands='done']")).await;
+    }
+    let unproven = view(&url, id).await["unproven"].to_string();
+    assert!(!unproven.contains("does not agree"), "{unproven}");
+}
+
 /// The program dies while it writes: on the next start the write is there to be settled.
 pub async fn a_write_that_broke_off_is_put_back(house: &House) {
     let data = tempfile::tempdir().unwrap();

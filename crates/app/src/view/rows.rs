@@ -6,6 +6,7 @@ use diagnosis::Assessment;
 use diagnosis::evidence::Finding;
 use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule, SeenRestart};
 use diagnosis::next::CannotDo;
+use diagnosis::plan::RecordSource;
 use diagnosis::verdict::{Judged, Verdict};
 use diagnosis::{Model, setup, words};
 use serde::Serialize;
@@ -209,11 +210,15 @@ pub(super) fn row(model: &Model, case: &Case, a: &Assessment, e: &Numbered) -> R
                 who => format!("; agreed by {who}"),
             };
             let follows = d.consequences.iter().map(|c| format!("; {c}")).collect::<String>();
-            let long = format!("{with}, about {:.0} {}{agreed}{follows}", d.cost, d.currency);
+            let long =
+                format!("{with}, about {:.0} {}{agreed}{follows}", d.cost.round(), d.currency);
             ("decided", format!("Replace {}", words::thing(model, &d.part)), long)
         }
         Entry::Kept { records } => {
-            let each = records.iter().map(|r| format!("{:04X}: {}", r.did, r.from.words()));
+            let each = records.iter().map(|r| match r.from {
+                RecordSource::Unit => format!("{:04X}: read from itself", r.did),
+                _ => format!("{:04X}: {}", r.did, r.from.words()),
+            });
             let module = records.first().map_or("", |r| r.module.as_str());
             let long = each.collect::<Vec<_>>().join("; ");
             ("kept", format!("Kept what {module} holds"), long)

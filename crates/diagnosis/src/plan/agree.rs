@@ -151,7 +151,7 @@ pub(super) fn asked(on: &On<'_>) -> Vec<PlanStep> {
             why: match is_read {
                 true => each.collect::<Vec<_>>().join("; "),
                 false => format!(
-                    "it has to hold the same as {}: two that differ set codes in each other",
+                    "it has to hold the same as {}: where the two differ, they set codes",
                     on.decision.part
                 ),
             },

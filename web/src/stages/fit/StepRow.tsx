@@ -34,7 +34,7 @@ function Press({ step, next }: { step: Step; next: boolean }) {
         await act("state", { state: { ...view.state, key: "15" } });
       });
     case "write":
-      return <WriteDialog module={press.module} did={press.did} name={press.name} />;
+      return <WriteDialog module={press.module} did={press.did} name={press.name} next={next} />;
     case "teach":
       return button("Begin", () => act("teach", { setting: press.setting }));
     case "follow":

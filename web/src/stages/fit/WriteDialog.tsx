@@ -47,7 +47,18 @@ function Agreeing({ all }: { all: AgreesWith[] }) {
 }
 
 /** What writing a record would change, field by field, before anything is written. */
-export function WriteDialog({ module, did, name }: { module: string; did: number; name: string }) {
+export function WriteDialog({
+  module,
+  did,
+  name,
+  next = false,
+}: {
+  module: string;
+  did: number;
+  name: string;
+  /** It is the next thing to do. */
+  next?: boolean;
+}) {
   const { view, act, busy } = useJob();
   const [open, setOpen] = useState(false);
   const asked = open ? { module, did } : null;
@@ -63,7 +74,11 @@ export function WriteDialog({ module, did, name }: { module: string; did: number
       open={open}
       setOpen={setOpen}
       wide
-      trigger={<Button disabled={busy !== ""}>Write …</Button>}
+      trigger={
+        <Button look={next ? "act" : "plain"} disabled={busy !== ""}>
+          Write …
+        </Button>
+      }
     >
       {answer.error && <p className="text-oxide">{answer.error.message}</p>}
       {!answer.data && !answer.error && <p className="text-faint">Reading what it holds …</p>}
