@@ -50,6 +50,28 @@ fn a_unit_from_its_box_is_written_identified_and_taught() {
 }
 
 #[test]
+fn what_must_be_gone_from_the_memory_is_told_before_anything_is_taught() {
+    let b = Bench::with("part:B5:wiper_open");
+    let p = &b.program;
+    let teach = json!({"setting": "throttle_stop"});
+    // Its monitor takes half a second after the key is on.
+    b.hands(json!({"key": "15"}));
+    std::thread::sleep(Duration::from_secs(2));
+    let says = || p.refused(&b.path("teach"), &teach)["detail"].as_str().unwrap().to_owned();
+    assert!(says().contains("P0122 gone from the memory of A10 does not hold"), "{}", says());
+    // The sensor is mended; what stands in the memory stays until it is cleared.
+    b.ask("/repair", json!({"item": "part:B5"}));
+    std::thread::sleep(Duration::from_secs(2));
+    assert!(says().contains("P0122 gone"), "{}", says());
+    p.kept(&b.path("scan"), &json!({}));
+    p.kept(&b.path("clear"), &json!({}));
+    std::thread::sleep(Duration::from_secs(2));
+    p.kept(&b.path("teach"), &teach);
+    let of = |kind: &str| b.ledger().iter().filter(|e| e["kind"] == kind).count();
+    assert_eq!((of("taught"), of("not_taught")), (1, 2), "each refusal is kept");
+}
+
+#[test]
 fn a_write_that_broke_off_is_found_on_the_next_start_and_put_back() {
     let mut b = Bench::with("part:Z20:blank");
     let record = json!({"module": "A20", "did": 0x0601});

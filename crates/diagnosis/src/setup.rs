@@ -170,6 +170,13 @@ pub struct SetupView {
     pub settings: Vec<SettingView>,
 }
 
+/// What must hold before a setting can be taught, in words.
+pub fn needs_of(s: &Setting) -> Vec<String> {
+    let Held::Learned { needs, codes_gone, .. } = &s.held else { return Vec::new() };
+    let gone = codes_gone.iter().map(|c| format!("{c} gone"));
+    needs.iter().map(|n| n.name.clone()).chain(gone).collect()
+}
+
 fn same_in(vehicle: &Vehicle, s: &Setting) -> Vec<PartId> {
     let of = vehicle.agreements.iter().filter(|a| a.settings.contains(&s.id));
     let others = of.flat_map(|a| &a.settings).filter(|id| **id != s.id);
@@ -189,9 +196,7 @@ pub fn list(model: &Model, case: &Case) -> Vec<SetupView> {
         let (set_by, did, needs) = match &s.held {
             Held::Record { did, .. } => (SetBy::Record, Some(*did), Vec::new()),
             Held::Identity => (SetBy::Identity, Some(VIN), Vec::new()),
-            Held::Learned { needs, .. } => {
-                (SetBy::Routine, None, needs.iter().map(|n| n.name.clone()).collect())
-            }
+            Held::Learned { .. } => (SetBy::Routine, None, needs_of(s)),
         };
         SettingView {
             id: s.id.clone(),

@@ -3,7 +3,7 @@
 
 use crate::common::MODEL;
 use diagnosis::costs::Prices;
-use diagnosis::ledger::{Case, Entry, Numbered, ScannedModule};
+use diagnosis::ledger::{Case, Entry, Numbered, ReadCode, ScannedModule};
 use diagnosis::plan::{self, Decision, KeptRecord, RecordSource, StepStands};
 use diagnosis::setup::RecordWrite;
 use proptest::prelude::*;
@@ -126,6 +126,44 @@ fn a_module_is_kept_replaced_and_set_in_this_order_and_each_step_says_for_whom_i
     assert_eq!(stands(&all, "key_cycle"), StepStands::Open);
 }
 
+/// A scan in which a code of the engine module has a status.
+fn with_code(status: u8) -> Entry {
+    let Entry::Scan { state, mut modules } = scan(&[]) else { unreachable!() };
+    let engine = modules.iter_mut().find(|m| m.module == "A10").unwrap();
+    engine.codes.push(ReadCode {
+        code: "P0122".parse().unwrap(),
+        failure_type: "16".parse().unwrap(),
+        status,
+        ..ReadCode::default()
+    });
+    Entry::Scan { state, modules }
+}
+
+#[test]
+fn codes_that_a_lesson_wants_gone_are_looked_for_and_cleared_before_it() {
+    // The throttle is replaced: its end stop is taught, which the module refuses while a code of it stands.
+    let mut all = vec![decided("M20"), key(KeyPosition::On), with_code(0x09), replaced("M20")];
+    assert_eq!(stands(&all, "codes"), StepStands::Open, "nobody looked since it was replaced");
+    assert!(
+        matches!(stands(&all, "teach throttle_stop"), StepStands::Blocked { by } if by.contains("P0122"))
+    );
+    let ids: Vec<String> = steps(&all).into_iter().map(|s| s.0).collect();
+    let at = |id: &str| ids.iter().position(|i| i == id).unwrap();
+    assert!(at("replace") < at("codes") && at("codes") < at("teach throttle_stop"));
+    // Gone by itself; stored, it is cleared; failing, its cause comes first.
+    let then = |more: &[Entry]| stands(&[all.clone(), more.to_vec()].concat(), "codes");
+    assert_eq!(then(&[scan(&[])]), StepStands::Done);
+    assert_eq!(then(&[with_code(0x08)]), StepStands::Open);
+    assert!(
+        matches!(then(&[with_code(0x09)]), StepStands::Blocked { by } if by.contains("P0122 fails now"))
+    );
+    all.extend([with_code(0x08), Entry::Cleared { modules: Vec::new() }]);
+    assert_eq!(stands(&all, "codes"), StepStands::Done);
+    assert_eq!(stands(&all, "teach throttle_stop"), StepStands::Open);
+    // A lesson that asks for none has no such step.
+    assert!(steps(&[decided("B10")]).iter().all(|s| s.0 != "codes"));
+}
+
 #[test]
 fn a_record_is_what_was_kept_with_every_field_as_this_vehicle_wants_it() {
     let v = &MODEL.circuit.vehicle;
@@ -188,6 +226,54 @@ fn what_has_to_agree_is_read_before_it_is_written_and_set_where_it_differs() {
         stands(&[decided("A12"), scan(&["A26"])], "agree A26"),
         StepStands::Blocked { by: "A26 is silent".into() }
     );
+}
+
+#[test]
+fn of_another_module_only_what_is_still_so_counts() {
+    let v = &MODEL.circuit.vehicle;
+    let holds = |entries: &[Entry]| {
+        let all = plan::agree::others(v, &case(entries), &"A12".into(), None);
+        assert_eq!(all.len(), 1, "{all:?}");
+        (all[0].holds.clone(), all[0].entry)
+    };
+    let mut all = vec![kept("A26", 0x0601, "2700")];
+    assert_eq!(holds(&all), (Some("225/60".into()), Some(1)));
+    // Of a write that nobody knows the end of nothing is known; refused, it holds what it held before.
+    all.push(Entry::Writing {
+        write: RecordWrite {
+            module: "A26".into(),
+            did: 0x0601,
+            old: "2700".into(),
+            new: "2400".into(),
+        },
+    });
+    assert_eq!(holds(&all), (None, None));
+    all.push(Entry::Written { number: 2, holds: false, as_before: true });
+    assert_eq!(holds(&all), (Some("225/60".into()), Some(2)));
+    all[2] = Entry::Written { number: 2, holds: true, as_before: false };
+    assert_eq!(holds(&all), (Some("205/65".into()), Some(2)));
+    // What was read of a unit says nothing of the one that went in its place.
+    all.push(replaced("A26"));
+    assert_eq!(holds(&all), (None, None));
+    all.push(kept("A26", 0x0601, "2000"));
+    assert_eq!(holds(&all), (Some("not coded".into()), Some(5)));
+    // Of a module that has to agree with nobody there is nothing to tell; nor of another record.
+    let of = |module: &str, did| plan::agree::others(v, &case(&all), &module.into(), did);
+    assert!(of("A20", None).is_empty() && of("A12", Some(0x0600)).is_empty());
+    assert_eq!(of("A26", Some(0x0601))[0].module, "A12");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+    #[test]
+    fn two_records_are_told_apart_exactly_where_their_fields_differ(ours in 0u8..16, theirs in 0u8..16, rest: u8) {
+        // The brake module's tyres are its first four bits, the panel's its second four; the others mean other things.
+        let a12 = format!("{:02X}{rest:02X}", ours << 4 | rest & 15);
+        let a26 = format!("{:02X}{rest:02X}", rest & 0xF0 | theirs);
+        let all = case(&[kept("A12", 0x0601, &a12), kept("A26", 0x0601, &a26)]);
+        let told = plan::agree::apart(&MODEL.circuit.vehicle, &all);
+        prop_assert_eq!(told.len(), usize::from(ours != theirs), "{:?}", told);
+    }
 }
 
 #[test]

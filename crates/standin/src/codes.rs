@@ -11,6 +11,8 @@ const NOT_COMPLETED_SINCE_CLEAR: u8 = 0x10;
 const FAILED_SINCE_CLEAR: u8 = 0x20;
 const NOT_COMPLETED_THIS_CYCLE: u8 = 0x40;
 const WARNING_LAMP: u8 = 0x80;
+/// A code with one of these stands in the memory.
+pub(crate) const IN_MEMORY: u8 = FAILED | CONFIRMED;
 /// Operation cycles in a row without a failure after which a stored code is forgotten.
 const AGED: u8 = 40;
 

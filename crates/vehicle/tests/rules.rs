@@ -335,6 +335,20 @@ fn what_has_to_agree_stands_in_records_of_different_modules_and_does_on_a_sound_
 }
 
 #[test]
+fn codes_that_must_be_gone_are_codes_of_the_module_itself() {
+    let z10 = first(&wren(), "parts", |p| p["id"] == "Z10");
+    let gone = |codes: Value| {
+        told(|v| {
+            let all = v["parts"][z10]["elements"].as_array_mut().unwrap();
+            let stop = all.iter_mut().find(|e| e["id"] == "throttle_stop").unwrap();
+            stop["held"]["learned"]["codes_gone"] = codes;
+        })
+    };
+    assert!(gone(json!(["P0122", "P0201"])).is_empty());
+    only(&gone(json!(["B1D10"])), &["A10 sets no code B1D10"]);
+}
+
+#[test]
 fn a_vehicle_without_some_equipment_is_set_and_ended_otherwise() {
     let v = Vehicle::from_json(&wren().to_string()).unwrap();
     let without = v.without_equipment(&["trailer".to_owned()].into());

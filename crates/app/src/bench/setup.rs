@@ -4,14 +4,16 @@ use super::{Bench, BenchError, modules};
 use diagnosis::setup;
 use link::Gateway;
 use link::services::routine::{self, Control};
-use link::services::{read_data, security_access, session, write_data};
+use link::services::{read_codes, read_data, security_access, session, write_data};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
-use vehicle::Vehicle;
 use vehicle::element::{Held, Setting};
+use vehicle::{TroubleCode, Vehicle};
 
 /// Level that writing takes (ISO 14229-1: odd numbers ask for the seed).
 const LEVEL: u8 = 1;
+/// Status bits testFailed and confirmedDTC (ISO 14229-1 D.2).
+const FAILING_OR_STORED: u8 = 0x09;
 /// How often a module is asked how far it is.
 const AGAIN: Duration = Duration::from_millis(200);
 /// The longest that a module may take to learn something.
@@ -94,12 +96,26 @@ impl Bench {
         vehicle: &Vehicle,
         setting: &Setting,
     ) -> Result<(), BenchError> {
-        let Held::Learned { needs, .. } = &setting.held else {
+        let Held::Learned { needs, codes_gone, .. } = &setting.held else {
             return Err(BenchError::NothingToTeach(setting.name.clone()));
         };
         let who = address_of(vehicle, &setting.module)?;
         if let Some([needs, said]) = self.failing(vehicle, needs).await? {
             return Err(BenchError::NotTaught { what: setting.name.clone(), needs, said });
+        }
+        if !codes_gone.is_empty() {
+            let read = async |gateway: Arc<Gateway>| {
+                read_codes::by_mask(&gateway, who, FAILING_OR_STORED).await
+            };
+            let stands = self.ask(read).await?;
+            let code = |s: &read_codes::Status| TroubleCode::from([s.code[0], s.code[1]]);
+            if let Some(code) = stands.iter().map(code).find(|c| codes_gone.contains(c)) {
+                return Err(BenchError::NotTaught {
+                    what: setting.name.clone(),
+                    needs: format!("{code} gone from the memory of {}", setting.module),
+                    said: "it stands there".into(),
+                });
+            }
         }
         self.ask(async |gateway: Arc<Gateway>| session::extended(&gateway, who).await).await?;
         self.lesson(vehicle, setting, Control::Start).await?;

@@ -4,6 +4,7 @@
 mod after;
 pub mod agree;
 mod before;
+mod codes;
 mod consequences;
 pub mod options;
 mod set;

@@ -37,6 +37,7 @@ pub(super) fn steps(on: &On<'_>) -> Vec<PlanStep> {
         out.extend(on.records().into_iter().map(|(did, name)| write(on, part, did, &name)));
         out.extend(super::agree::set(on, &ready(on)));
     }
+    out.extend(super::codes::gone(on, &ready(on)));
     for s in on.lessons() {
         out.push(teach(on, s, &out));
     }
@@ -105,12 +106,11 @@ fn teach(on: &On<'_>, s: &Setting, before: &[PlanStep]) -> PlanStep {
     let since = on.replaced().unwrap_or(u64::MAX);
     let is_done = on.case.taught.iter().any(|(n, id)| *n > since && *id == s.id);
     let procedure = on.vehicle().procedures.iter().find(|p| p.teaches == s.id);
-    let (does, needs) = match &s.held {
-        Held::Learned { does, needs, .. } => {
-            (*does, needs.iter().map(|n| n.name.clone()).collect())
-        }
-        _ => (Routine::Teach, Vec::new()),
+    let does = match &s.held {
+        Held::Learned { does, .. } => *does,
+        _ => Routine::Teach,
     };
+    let needs = crate::setup::needs_of(s);
     let verb = match does {
         Routine::Teach => "Teach",
         Routine::Zero => "Zero",

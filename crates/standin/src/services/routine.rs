@@ -38,18 +38,25 @@ pub(super) fn answer(w: &mut World, part: PartIx, request: &[u8]) -> Result<Vec<
 /// runs and how far it is.
 fn teach(w: &mut World, part: PartIx, control: u8, routine: u16) -> Result<Vec<u8>, Refusal> {
     let own = w.settings_of(part).into_iter().find_map(|s| match &s.held {
-        Held::Learned { routine: of, needs, .. } if *of == routine => {
-            Some((s.clone(), needs.clone()))
+        Held::Learned { routine: of, needs, codes_gone, .. } if *of == routine => {
+            Some((s.clone(), needs.clone(), codes_gone.clone()))
         }
         _ => None,
     });
-    let (setting, needs) = own.ok_or(OUT_OF_RANGE)?;
+    let (setting, needs, codes_gone) = own.ok_or(OUT_OF_RANGE)?;
     if !w.sessions.contains_key(&part) {
         return Err(NOT_IN_SESSION);
     }
     let lesson = (part, routine);
     match control {
         0x01 => {
+            let stands = |k: &vehicle::MonitorIx| {
+                let code = w.circuit.vehicle.monitors[*k].code;
+                w.memory[*k].status & codes::IN_MEMORY != 0 && codes_gone.contains(&code)
+            };
+            if super::monitors(w, part).iter().any(stands) {
+                return Err(CONDITIONS);
+            }
             for need in needs {
                 let ids: Vec<String> =
                     need.holds.signals().into_iter().map(str::to_owned).collect();

@@ -1,7 +1,7 @@
 //! What a module holds that no wire shows: a field of a configuration record, whose it is, what it has learned.
 
 use super::{Kind, Wrong, kind};
-use crate::Permit;
+use crate::{Permit, TroubleCode};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -30,6 +30,9 @@ pub enum Held {
         /// What must hold for it, of values of the module itself.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         needs: Vec<Permit>,
+        /// Codes of the module, of any failure type, that must not stand in its memory when it begins.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        codes_gone: Vec<TroubleCode>,
     },
 }
 

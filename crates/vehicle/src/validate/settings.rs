@@ -70,7 +70,17 @@ pub(super) fn check(
                     );
                 }
             }
-            Held::Learned { needs, .. } => {
+            Held::Learned { needs, codes_gone, .. } => {
+                for code in codes_gone {
+                    let sets = |m: &crate::Monitor| m.module == s.module && m.code == *code;
+                    if !vehicle.monitors.iter().any(sets) {
+                        f.add(
+                            format!("{path}.held.learned.codes_gone"),
+                            format!("{} sets no code {code}", s.module),
+                            "name codes that monitors of the module set",
+                        );
+                    }
+                }
                 for signal in needs.iter().flat_map(|n| n.holds.signals()) {
                     f.known(format!("{path}.held.learned.needs"), "signal", signal, signals);
                 }
