@@ -256,6 +256,7 @@ impl Browser {
         if let Ok(directory) = std::env::var("CHALKEUS_SHOTS") {
             tokio::time::sleep(Duration::from_millis(900)).await;
             let png = self.client.screenshot().await.unwrap();
+            std::fs::create_dir_all(&directory).unwrap();
             std::fs::write(Path::new(&directory).join(format!("{name}.png")), png).unwrap();
         }
     }
