@@ -21,19 +21,22 @@ pub async fn a_roll_call_finds_the_line_that_chafes_while_it_is_moved(house: &Ho
     let other = house.driver.browser().await;
     other.go(&format!("{url}/job/{job}/network")).await;
     other.says("Pause").await;
-    // Where nothing is wrong, and where something is.
-    for (place, says) in [
-        ("door hinge boot, left", "no change"),
-        ("tow bar", "it changed"),
-        // And again, as one would: a dropout shorter than a round tells of some modules only.
-        ("tow bar", "it changed"),
-        ("tow bar", "it changed"),
-    ] {
+    // Where nothing is wrong, and where something is: moved again and again, as one would. A dropout shorter than a
+    // round tells of some modules only, and one that falls between two questions is missed.
+    let moved = async |place: &str| {
         b.find("moved at", place).await;
         let v = b.act(url, job, "main", "Move it").await;
-        let last = v["ledger"].as_array().unwrap().last().unwrap().clone();
-        assert_eq!(last["detail"], says, "{place}");
+        v["ledger"].as_array().unwrap().last().unwrap()["detail"].clone()
+    };
+    assert_eq!(moved("door hinge boot, left").await, "no change");
+    let mut changed = 0;
+    for _ in 0..8 {
+        changed += usize::from(moved("tow bar").await == "it changed");
+        if changed == 3 {
+            break;
+        }
     }
+    assert_eq!(changed, 3, "moving the tow bar shows it");
     b.says("dropout").await;
     other.says("dropout").await;
     b.picture("network").await;
