@@ -4,7 +4,7 @@
 use crate::common::MODEL;
 use diagnosis::costs::Prices;
 use diagnosis::ledger::{Case, Entry, Numbered, ReadCode, ScannedModule};
-use diagnosis::plan::{self, Decision, KeptRecord, RecordSource, StepStands};
+use diagnosis::plan::{self, Decision, KeptRecord, RecordSource, StepPress, StepStands};
 use diagnosis::setup::RecordWrite;
 use proptest::prelude::*;
 use vehicle::vin::DID as VIN;
@@ -157,6 +157,13 @@ fn codes_that_a_lesson_wants_gone_are_looked_for_and_cleared_before_it() {
     assert!(
         matches!(then(&[with_code(0x09)]), StepStands::Blocked { by } if by.contains("P0122 fails now"))
     );
+    // One that failed can be looked for again where it stands in the way; what is only stored is cleared.
+    let press = |more: &[Entry]| {
+        let plan = plan::plan(&MODEL, &case(&[all.clone(), more.to_vec()].concat())).unwrap();
+        plan.steps.into_iter().find(|s| s.id == "codes").unwrap().press
+    };
+    assert_eq!((press(&[]), press(&[with_code(0x09)])), (StepPress::Scan, StepPress::Scan));
+    assert_eq!(press(&[with_code(0x08)]), StepPress::Clear);
     all.extend([with_code(0x08), Entry::Cleared { modules: Vec::new() }]);
     assert_eq!(stands(&all, "codes"), StepStands::Done);
     assert_eq!(stands(&all, "teach throttle_stop"), StepStands::Open);

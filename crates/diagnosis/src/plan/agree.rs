@@ -69,11 +69,11 @@ pub fn others(
 ) -> Vec<AgreesWith> {
     let mut out = Vec::new();
     for agreement in &vehicle.agreements {
-        let is_own = |s: &&Setting| match s.held {
+        let is_own = |s: &Setting| match s.held {
             Held::Record { did, .. } => s.module == *module && record.is_none_or(|r| r == did),
             _ => false,
         };
-        if !members(vehicle, agreement).any(|s| is_own(&s)) {
+        if !members(vehicle, agreement).any(is_own) {
             continue;
         }
         for s in members(vehicle, agreement).filter(|s| s.module != *module) {

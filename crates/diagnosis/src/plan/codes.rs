@@ -31,7 +31,7 @@ pub(super) fn gone(on: &On<'_>, ready: &StepStands) -> Option<PlanStep> {
             .map(|(_, c)| c.code)
             .collect()
     };
-    let list = |codes: BTreeSet<TroubleCode>| {
+    let list = |codes: &BTreeSet<TroubleCode>| {
         codes.iter().map(TroubleCode::to_string).collect::<Vec<_>>().join(", ")
     };
     let all: BTreeSet<TroubleCode> = wanted.iter().map(|(_, c)| *c).collect();
@@ -40,16 +40,19 @@ pub(super) fn gone(on: &On<'_>, ready: &StepStands) -> Option<PlanStep> {
         (StepStands::Open, true, true) => StepStands::Done,
         (StepStands::Open, true, false) if left.is_empty() => StepStands::Done,
         (StepStands::Open, true, false) if !failing.is_empty() => StepStands::Blocked {
-            by: format!("{} fails now: its cause is found first", list(failing)),
+            by: format!("{} fails now: its cause is found first", list(&failing)),
         },
         (StepStands::Open, ..) => StepStands::Open,
         (waits, ..) => waits.clone(),
     };
-    // Whether they stand there is seen by a scan; what stands there is cleared.
-    let press = if left.is_empty() { StepPress::Rescan } else { StepPress::Clear };
+    // Whether they stand there, or fail still, is seen by a scan; what stands there is cleared.
+    let press = match ready {
+        StepStands::Open if left.is_empty() || !failing.is_empty() => StepPress::Scan,
+        _ => StepPress::Clear,
+    };
     Some(PlanStep {
         id: "codes".into(),
-        text: format!("{} gone from the memory of {module}", list(all)),
+        text: format!("{} gone from the memory of {module}", list(&all)),
         why: "while one stands there, the module refuses to be taught".into(),
         stands,
         press,
